@@ -7,6 +7,7 @@ import {
   metrics,
   minute,
   replay,
+  shippedPrograms,
   unusualKindOf,
   usualKey,
   watchKind,
@@ -28,12 +29,15 @@ const judge = (isMet: boolean) => (isMet ? 'met ' : 'MISS')
 const leastOfBare = 1 / 5
 
 const start = Math.floor(Date.now() / day) * day - 2 * day
-const device = new SimulatedDevice(
-  estateOf(0, 'bench').devices.find(({ name }) => name === 'sv-imaging-1')!,
-  'bench',
-  start + 30 * day,
-)
-device.collect = { ...device.collect, processes: [{ name: 'image-receiver', path: '', arguments: '', user: '' }] }
+const plan = estateOf(0, 'bench').devices.find(({ name }) => name === 'sv-imaging-1')!
+const device = new SimulatedDevice({ ...plan, services: [...plan.services, 'nginx'] }, 'bench', start + 30 * day)
+device.collect = {
+  ...device.collect,
+  processes: [{ name: 'image-receiver', path: '', arguments: '', user: '' }],
+  counters: shippedPrograms
+    .filter(({ name }) => name === 'nginx')
+    .map(({ name, from, counters }) => ({ name, from, say: '', old: null, counters })),
+}
 /** What was least and most free on its disks on the three weeks before, by a look each half hour. */
 const disks = new DiskDaysSoFar()
 for (let at = start - 21 * day; at < start; at += 30 * minute) disks.add(at, device.readings(at))
@@ -84,6 +88,11 @@ const recorded: Recorded = {
 /** Watched as the library has it, where it does: with all that it asks. */
 const asked: Readonly<Record<string, WatchInForce['values']>> = {
   process: { name: 'image-receiver' },
+  'program-counters': { program: 'nginx' },
+  'counter-number': { counters: ['nginx: connections'], warning: 500 },
+  'counter-rate': { counters: ['nginx: requests'], warning: 500 },
+  'unusual-counter': { counters: ['nginx: connections'] },
+  'unusual-counter-rate': { counters: ['nginx: requests'] },
   'disk-space': { 'warning.soon': 5 * day, 'critical.soon': day, 'clear.left': 7 * day },
 }
 const inForce = (kind: string, more: WatchInForce['values'] = {}): WatchInForce => ({

@@ -14,6 +14,7 @@ import {
   watchFor,
   type HostHouse,
   type Proxy,
+  eachOf,
 } from './hostHouse'
 
 // What agents tell of real hosts, each held against the system's own words in the same minute.
@@ -122,16 +123,7 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
   }
 
   const program = '/usr/local/lib/custode-agent/custode-agent'
-  const onEach = (name: string, test: (host: RealHost) => Promise<void>) =>
-    it(name, async () => {
-      await Promise.all(
-        hosts.map((host) =>
-          test(host).catch((error: Error) => {
-            throw new Error(`${host.name} (Debian ${host.debian}): ${error.message}`, { cause: error })
-          }),
-        ),
-      )
-    })
+  const onEach = eachOf(() => hosts)
   const servicesOf = (page: DevicePage) =>
     new Map((page.facts.services ?? []).map((service) => [service.name, service]))
 

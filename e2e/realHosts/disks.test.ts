@@ -1,21 +1,24 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { afterAll, beforeAll, describe, expect } from 'vitest'
 import type { DevicePage } from '#contract'
-import { day, type ReadOnlyReason, type Values, type WatchSpec } from '#core'
+import { day, type ReadOnlyReason } from '#core'
 import type { AtaDrive, RealHost } from '../../packages/standins/src/realHosts'
 import { inTransaction } from '../../packages/server/src/db'
 import { makeFigureRoom, writeFigures } from '../../packages/server/src/store/series/figures'
 import { numberSeries } from '../../packages/server/src/store/series/names'
-import { alertsOf, installAgent, leftOut, openHostHouse, pageOf, until, watchFor, type HostHouse } from './hostHouse'
+import {
+  alertsOf,
+  installAgent,
+  leftOut,
+  openHostHouse,
+  pageOf,
+  until,
+  watchFor,
+  type HostHouse,
+  eachOf,
+  watchSpec as watch,
+} from './hostHouse'
 
 const quick = { hold: 0, 'clear.hold': 0 }
-const watch = (key: string, kind: string, values: Values): WatchSpec => ({
-  key,
-  kind,
-  name: key,
-  why: '',
-  osFamilies: [],
-  values,
-})
 const drive = (attributes: AtaDrive['attributes'] = {}, more: Partial<AtaDrive> = {}): AtaDrive => ({
   model: 'Lantern Field LF2000',
   serial: 'LF-000001',
@@ -62,16 +65,7 @@ describe.skipIf(leftOut)('disks of Debian 11, 12 and 13', () => {
   })
   afterAll(() => here.close())
 
-  const onEach = (name: string, test: (host: RealHost) => Promise<void>) =>
-    it(name, async () => {
-      await Promise.all(
-        hosts.map((host) =>
-          test(host).catch((error: Error) => {
-            throw new Error(`${host.name} (Debian ${host.debian}): ${error.message}`, { cause: error })
-          }),
-        ),
-      )
-    })
+  const onEach = eachOf(() => hosts)
   const pageWhere = (what: string, host: RealHost, isSo: (page: DevicePage) => boolean) =>
     until(`${host.name}: ${what}`, () => pageOf(here, host.name), isSo)
   const diskOf = (page: DevicePage, mount: string) => page.facts.disks?.find((disk) => disk.mount === mount)

@@ -4,8 +4,9 @@ import { connect, createServer, type AddressInfo, type Socket } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
+import { it } from 'vitest'
 import type { AlertView, DevicePage, MadeEnrolmentKey } from '#contract'
-import type { WatchSpec } from '#core'
+import type { Values, WatchSpec } from '#core'
 import { root } from '../../launcher/place.mjs'
 import { startTimers } from '../../packages/server/src/engine'
 import { allJobs } from '../../packages/server/src/jobs'
@@ -152,6 +153,28 @@ export async function pageOf({ house }: HostHouse, name: string): Promise<Device
 export async function alertsOf({ house }: HostHouse, deviceId: number): Promise<AlertView[]> {
   return (await house.technician<AlertView[]>('GET', `/api/devices/${deviceId}/alerts`)).body
 }
+
+/** A watch that is called by its key. */
+export const watchSpec = (key: string, kind: string, values: Values = {}): WatchSpec => ({
+  key,
+  kind,
+  name: key,
+  why: '',
+  osFamilies: [],
+  values,
+})
+
+/** A test that is run on all of several hosts at once, and says on which of them it failed. */
+export const eachOf = (hosts: () => readonly RealHost[]) => (name: string, test: (host: RealHost) => Promise<void>) =>
+  it(name, async () => {
+    await Promise.all(
+      hosts().map((host) =>
+        test(host).catch((error: Error) => {
+          throw new Error(`${host.name} (Debian ${host.debian}): ${error.message}`, { cause: error })
+        }),
+      ),
+    )
+  })
 
 /** Makes a template of these watches for every device, impatient enough for a test. */
 export async function watchFor({ house }: HostHouse, watches: WatchSpec[], name = 'Hosts'): Promise<void> {

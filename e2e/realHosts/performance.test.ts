@@ -1,19 +1,21 @@
 import { setTimeout as wait } from 'node:timers/promises'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DevicePage } from '#contract'
-import { minute, second, type Reading, type Values, type WatchSpec } from '#core'
+import { minute, second, type Reading } from '#core'
 import { measuringPackages, type RealHost } from '../../packages/standins/src/realHosts'
-import { alertsOf, installAgent, leftOut, openHostHouse, pageOf, until, watchFor, type HostHouse } from './hostHouse'
+import {
+  alertsOf,
+  installAgent,
+  leftOut,
+  openHostHouse,
+  pageOf,
+  until,
+  watchFor,
+  type HostHouse,
+  watchSpec as watch,
+} from './hostHouse'
 
 const quick = { hold: 0, 'clear.hold': 0 }
-const watch = (key: string, kind: string, values: Values): WatchSpec => ({
-  key,
-  kind,
-  name: key,
-  why: '',
-  osFamilies: [],
-  values,
-})
 /** So long each tool measures, and the agent beside it. */
 const measured = 16
 

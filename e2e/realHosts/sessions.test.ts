@@ -1,18 +1,21 @@
 import { Client } from 'ssh2'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { afterAll, beforeAll, describe, expect } from 'vitest'
 import type { DevicePage } from '#contract'
-import { minute, type Sessions, type Values, type WatchSpec } from '#core'
+import { minute, type Sessions } from '#core'
 import type { RealHost } from '../../packages/standins/src/realHosts'
-import { alertsOf, installAgent, leftOut, openHostHouse, pageOf, until, watchFor, type HostHouse } from './hostHouse'
+import {
+  alertsOf,
+  installAgent,
+  leftOut,
+  openHostHouse,
+  pageOf,
+  until,
+  watchFor,
+  type HostHouse,
+  eachOf,
+  watchSpec as watch,
+} from './hostHouse'
 
-const watch = (key: string, kind: string, values: Values = {}): WatchSpec => ({
-  key,
-  kind,
-  name: key,
-  why: '',
-  osFamilies: [],
-  values,
-})
 const password = 'lantern-at-dusk-7'
 
 // Who is signed in to real hosts, held against who(1) in the same minute; who fails to, and when nobody may.
@@ -47,16 +50,7 @@ describe.skipIf(leftOut)('sessions, Debian 11, 12 and 13', () => {
     await here.close()
   })
 
-  const onEach = (name: string, test: (host: RealHost) => Promise<void>) =>
-    it(name, async () => {
-      await Promise.all(
-        hosts.map((host) =>
-          test(host).catch((error: Error) => {
-            throw new Error(`${host.name} (Debian ${host.debian}): ${error.message}`, { cause: error })
-          }),
-        ),
-      )
-    })
+  const onEach = eachOf(() => hosts)
   const sessionsWhere = async (host: RealHost, what: string, isSo: (sessions: Sessions) => boolean) =>
     (
       await until(

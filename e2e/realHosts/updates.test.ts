@@ -2,7 +2,17 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DevicePage } from '#contract'
 import { minute, type Values, type WatchSpec } from '#core'
 import { rpmPackages, type RealHost } from '../../packages/standins/src/realHosts'
-import { alertsOf, installAgent, leftOut, openHostHouse, pageOf, until, watchFor, type HostHouse } from './hostHouse'
+import {
+  alertsOf,
+  installAgent,
+  leftOut,
+  openHostHouse,
+  pageOf,
+  until,
+  watchFor,
+  type HostHouse,
+  eachOf,
+} from './hostHouse'
 
 const watch = (key: string, values: Values): WatchSpec => ({
   key,
@@ -85,16 +95,7 @@ describe.skipIf(leftOut)('updates of Debian 11, 12 and 13', () => {
   })
   afterAll(() => here.close())
 
-  const onEach = (name: string, test: (host: RealHost) => Promise<void>) =>
-    it(name, async () => {
-      await Promise.all(
-        hosts.map((host) =>
-          test(host).catch((error: Error) => {
-            throw new Error(`${host.name} (Debian ${host.debian}): ${error.message}`, { cause: error })
-          }),
-        ),
-      )
-    })
+  const onEach = eachOf(() => hosts)
   const pageWhere = (what: string, host: RealHost, isSo: (page: DevicePage) => boolean) =>
     until(`${host.name}: ${what}`, () => pageOf(here, host.name), isSo)
   const waitingOf = (page: DevicePage) =>

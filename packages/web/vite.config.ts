@@ -9,5 +9,7 @@ export default defineConfig({
     target: 'es2023',
     assetsInlineLimit: 0,
     chunkSizeWarningLimit: 900,
+    // The computation does nothing by being loaded: what a page does not use of it waits for the page that does.
+    rolldownOptions: { treeshake: { moduleSideEffects: [{ test: /\/packages\/core\//, sideEffects: false }] } },
   },
 })

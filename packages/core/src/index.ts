@@ -1,5 +1,6 @@
 export * from './alert'
 export * from './callout'
+export * from './counter'
 export * from './estate'
 export * from './eventlog'
 export * from './files'

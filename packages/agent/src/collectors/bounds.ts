@@ -54,6 +54,9 @@ export function boundFacts(facts: Facts): Facts {
     guardName,
     sessions,
     sessionWord,
+    counters,
+    counterSeries,
+    counterName,
   } = factLimits
   const bounded: Facts = { ...facts }
   if (facts.system)
@@ -190,6 +193,13 @@ export function boundFacts(facts: Facts): Facts {
         .map((session) => ({ ...session, from: cut(session.from, sessionWord) })),
       ...(facts.sessions.closedBy ? { closedBy: mark(facts.sessions.closedBy, trouble) } : {}),
     }
+  if (facts.counters)
+    bounded.counters = facts.counters.slice(0, counters).map((told) => ({
+      ...told,
+      ...(told.detail === undefined ? {} : { detail: mark(told.detail, trouble) }),
+      series: told.series.filter(({ name }) => name.length <= counterName).slice(0, counterSeries),
+      missing: told.missing.slice(0, counterSeries),
+    }))
   if (facts.ports) bounded.ports = facts.ports.slice(0, ports)
   if (facts.logs)
     bounded.logs = facts.logs

@@ -6,6 +6,8 @@ import { eventlogCollector } from './linux/eventlog'
 import { networkCollector } from './linux/network'
 import { performanceCollector } from './linux/performance'
 import { protectionCollector } from './linux/protection'
+import { countersCollector } from './counters'
+import { ownOfLinux } from './counters/own'
 import { filesCollector, isTmpPrivate } from './files'
 import { processesCollector } from './linux/processes'
 import { servicesCollector } from './linux/services'
@@ -22,7 +24,7 @@ export { ownAddresses, osName, systemFacts } from './system'
 export { OptionalCollectors } from './optional'
 export { serviceManager } from './linux/services'
 
-type Wanted = Pick<CollectSettings, 'logs' | 'shares' | 'keep' | 'processes' | 'files'>
+type Wanted = Pick<CollectSettings, 'logs' | 'shares' | 'keep' | 'processes' | 'files' | 'counters'>
 
 /** Where this program sees what; empty where the kernel does not tell. */
 const ownMounts = () => (existsSync('/proc/self/mountinfo') ? readFileSync('/proc/self/mountinfo', 'utf8') : '')
@@ -56,5 +58,6 @@ export function allCollectors(
     filesCollector(() => wanted().files ?? [], isTmpPrivate(ownMounts())),
     protectionCollector(),
     sessionsCollector(),
+    countersCollector(() => wanted().counters ?? [], ownOfLinux(home)),
   ]
 }

@@ -219,15 +219,18 @@ async function putInPlace(
   writeRights(place, looksOnly, say)
   if (owner) letPing(place.ping, owner.gid, looksOnly, say)
   for (const rootTimer of rootTimers) {
-    const { script, unit, timer } = rootTimerPlace(root, rootTimer)
+    const { script, unit, trigger } = rootTimerPlace(root, rootTimer)
     writeFileSync(script, rootTimer.script, { mode: 0o755 })
     writeFileSync(unit, rootTimer.serviceText({ script, lookOnly: place.lookOnly }), { mode: 0o644 })
-    writeFileSync(timer, rootTimer.timerText, { mode: 0o644 })
+    writeFileSync(trigger, rootTimer.trigger.text, { mode: 0o644 })
   }
-  const timers = rootTimers.map(({ name }) => `${name}.timer`)
+  const timers = rootTimers.map((rootTimer) => rootTimerPlace(root, rootTimer).triggerName)
   tool('systemctl', 'daemon-reload')
   tool('systemctl', 'enable', unitName, ...timers)
   tool('systemctl', 'restart', unitName, ...timers)
+  // What runs for as long as it is asked for still runs as it was before.
+  const lasting = rootTimers.filter(({ trigger }) => trigger.by === 'path').map(({ name }) => `${name}.service`)
+  tool('systemctl', 'try-restart', ...lasting)
   say('The agent runs, and starts at boot.')
 }
 
@@ -340,13 +343,13 @@ export function uninstall(root: string, say: (text: string) => void): void {
     tool('systemctl', 'disable', '--now', unitName)
   else endRunning(place.program)
   const ofRoot = rootTimers.flatMap((rootTimer) => {
-    const { wanted, timer, unit } = rootTimerPlace(root, rootTimer)
-    if (!ownRoot && serviceManager() === 'systemd' && existsSync(timer)) {
-      tool('systemctl', 'disable', '--now', `${rootTimer.name}.timer`)
+    const { wanted, trigger, triggerName, unit } = rootTimerPlace(root, rootTimer)
+    if (!ownRoot && serviceManager() === 'systemd' && existsSync(trigger)) {
+      tool('systemctl', 'disable', '--now', triggerName)
       // What it has begun, too: a look for updates may take minutes.
       tool('systemctl', 'stop', `${rootTimer.name}.service`)
     }
-    return [wanted, timer, unit, join(root, rootTimer.folder)]
+    return [wanted, trigger, unit, join(root, rootTimer.folder)]
   })
   if (!ownRoot) endPing(place.ping)
   for (const path of [place.wanted, place.unit, place.rights, place.home, ...ofRoot])

@@ -4,6 +4,7 @@ import { faultOf, taskXml } from '../install/windows'
 import { inventoryScript, snapshotScript, servicesScript } from '../collectors/windows/snapshot'
 import { insideScript, installCall, ownerScript, readerScript, serviceScript, surveyScript } from './scripts'
 import { protectionScript } from '../collectors/windows/protection'
+import { replicationScript } from '../collectors/windows/replication'
 import { sessionsScript } from '../collectors/windows/sessions'
 import { updatesScript } from '../collectors/windows/updates'
 
@@ -20,6 +21,7 @@ describe('the texts that go to PowerShell are PowerShell, by a grammar of the la
     ['updates', updatesScript],
     ['protection', protectionScript],
     ['sessions', sessionsScript],
+    ['replication', replicationScript],
     ['what is inside', insideScript],
     ['the survey', surveyScript],
     ['the reader', readerScript],

@@ -3,6 +3,7 @@ import {
   logLevels,
   optionalCollectors,
   pacedCollectors,
+  type CounterAsk,
   type FileAsk,
   type LogFilter,
   type LogFloor,
@@ -64,6 +65,15 @@ const collect = answerOf<CollectSettings>({
   processes: listOf(answerOf<ProcessChoice>({ name: words, path: words, arguments: words, user: words })).optional(),
   probes: listOf(probeAsk).optional(),
   files: listOf(answerOf<FileAsk>({ path: words, words, digest: Joi.boolean().valid(true).optional() })).optional(),
+  counters: listOf(
+    answerOf<CounterAsk>({
+      name: words,
+      from: words,
+      say: words,
+      old: length.allow(null),
+      counters: listOf(words) as never,
+    }),
+  ).optional(),
 })
 const settings = {
   interval: length,

@@ -1,5 +1,6 @@
 import type {
   Collector,
+  CounterAsk,
   Facts,
   FileAsk,
   LogEvent,
@@ -89,6 +90,10 @@ export const factLimits = {
   guardName: 120,
   sessions: 500,
   sessionWord: 260,
+  counters: 50,
+  counterSeries: 1000,
+  /** Of a program, a counter, and a series of both. */
+  counterName: 300,
   probes: 500,
   probeDetail: 200,
 } as const
@@ -176,7 +181,7 @@ export interface WantedCollector {
 /**
  * `logs`: names of logs to read beyond the ordinary ones, as patterns. `shares`: whether to ask how much is free
  * on what other machines share with it. `keep`: which log entries to tell of; all of them where it is not said.
- * `processes`: which to count; `files`: which to look at.
+ * `processes`: which to count; `files`: which to look at; `counters`: what to read of programs.
  */
 export interface CollectSettings {
   logs: string[]
@@ -185,6 +190,7 @@ export interface CollectSettings {
   keep?: LogKeeping
   processes?: ProcessChoice[]
   files?: FileAsk[]
+  counters?: CounterAsk[]
   probes?: ProbeAsk[]
 }
 

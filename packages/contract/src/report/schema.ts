@@ -3,12 +3,14 @@ import {
   arrayStates,
   clockReasons,
   collectors,
+  counterTroubles,
   deviceKinds,
   driveMedia,
   driveWarnings,
   failureKinds,
   heldReasons,
   logLevels,
+  metrics,
   osFamilies,
   probeFaults,
   probeTroubles,
@@ -20,6 +22,7 @@ import {
   updateRatings,
   type Answering,
   type ClockKeeping,
+  type CountersTold,
   type Disk,
   type Drive,
   type DriveArray,
@@ -254,6 +257,26 @@ const file = Joi.object<FileTold, true>({
   digest: text(64),
 })
 
+const counterName = Joi.string().max(factLimits.counterName).required()
+const counters = Joi.object<CountersTold, true>({
+  name: counterName,
+  from: text(factLimits.fileName).required(),
+  trouble: Joi.string().valid(...counterTroubles),
+  detail: text(trouble),
+  series: Joi.array()
+    .items(
+      Joi.object<CountersTold['series'][number], true>({
+        name: counterName,
+        metric: Joi.string()
+          .valid(...Object.keys(metrics).filter((metric) => metric.startsWith('counter.')))
+          .required(),
+      }),
+    )
+    .max(factLimits.counterSeries)
+    .required(),
+  missing: Joi.array().items(Joi.string().max(factLimits.counterName)).max(factLimits.counterSeries).required(),
+})
+
 const guardName = Joi.string().max(factLimits.guardName).required()
 const guarded = Joi.boolean().allow(null).required()
 /** @param item of something that protects, named each once */
@@ -326,6 +349,7 @@ export const factSchemas: { readonly [Subject in FactSubject]: Joi.Schema } = {
   blocks: Joi.array().items(Joi.string().max(partName)).max(factLimits.blocks).unique(),
   sensors: Joi.array().items(sensor).max(factLimits.sensors).unique('name'),
   programs: Joi.array().items(program).max(factLimits.programs),
+  counters: Joi.array().items(counters).max(factLimits.counters).unique('name'),
   files: Joi.array().items(file).max(factLimits.files).unique('name'),
   protection,
   sessions,

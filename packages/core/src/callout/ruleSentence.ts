@@ -23,6 +23,7 @@ export const familyWords: Record<Subject, string> = {
   reach: 'reachability',
   protection: 'protection',
   session: 'sessions',
+  counter: 'counters of programs',
   agent: 'the agent itself',
 }
 export const causeWords: Record<AlertCause, string> = {

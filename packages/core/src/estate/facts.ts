@@ -1,3 +1,4 @@
+import type { CountersTold } from '../counter'
 import type { FileTold } from '../files'
 import type { RunningProgram } from '../processes'
 import type { Bytes, Millis, Ratio } from '../units'
@@ -327,6 +328,7 @@ export interface Facts {
   files?: FileTold[]
   protection?: Protection
   sessions?: Sessions
+  counters?: CountersTold[]
 }
 export type FactSubject = keyof Facts
 

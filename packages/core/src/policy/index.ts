@@ -9,10 +9,20 @@ export {
 export { resolveRoster, compilePolicy, type CompiledPolicy } from './compile'
 export { fromDocument, toDocument, type DocumentFault, type FromDocument, type Path, type References } from './document'
 export { keepingOf } from './keeping'
-export { filesWatched, hurryOf, logsWatched, paceOf, processesWatched, readingsPerDay, type Pace } from './pace'
+export {
+  countersWatched,
+  filesWatched,
+  hurryOf,
+  logsWatched,
+  paceOf,
+  processesWatched,
+  readingsPerDay,
+  type Pace,
+} from './pace'
 export { rebaseTemplate, type Rebased } from './rebase'
 export type { ChainLink, EffectiveWatch, Policy, Roster, Source } from './roster'
-export { fromLibrary, libraryTemplates, type LibraryWatch, type LibraryTemplate } from './library'
+export { fromLibrary, libraryTemplates } from './library'
+export type { LibraryTemplate, LibraryWatch } from './libraryTemplate'
 export { knownTargetFaults, stepFaults, withSteps, type KnownEstate, type PolicyStep } from './steps'
 export {
   levelFaults,

@@ -1,17 +1,8 @@
 import type { Target } from '../estate'
 import { day, gigabyte, hour, minute } from '../units'
+import { counterTemplates } from './libraryCounters'
+import type { LibraryTemplate, LibraryWatch } from './libraryTemplate'
 import type { TemplateBody, WatchSpec } from './template'
-
-/** A watch of the library, with the reason for each value that differs from, or confirms, the kind's default. */
-export interface LibraryWatch extends WatchSpec {
-  reasons: Readonly<Record<string, string>>
-}
-export interface LibraryTemplate {
-  name: string
-  description: string
-  /** Where it is meant to go. */ suits: Target
-  watches: LibraryWatch[]
-}
 
 const any: WatchSpec['osFamilies'] = []
 const linux: WatchSpec['osFamilies'] = ['linux']
@@ -693,6 +684,7 @@ export const libraryTemplates: readonly LibraryTemplate[] = [
       },
     ],
   },
+  ...counterTemplates,
   {
     name: 'Unusual load',
     description: 'A server that is not as it usually is at that hour of the week, by its own past.',

@@ -1,9 +1,13 @@
 import { urgency, type Severity } from '../severity'
 import { day, type Millis } from '../units'
+import type { CounterAsk } from '../counter'
+import type { Facts } from '../estate'
 import { fileAskName, type FileAsk } from '../files'
 import { choiceName, type ProcessChoice } from '../processes'
 import {
+  countersAsked,
   filesAsked,
+  isInstalled,
   isPaced,
   pacedCollectors,
   processAsked,
@@ -20,6 +24,7 @@ export interface Pace {
   logs: readonly string[]
   processes: readonly ProcessChoice[]
   files: readonly FileAsk[]
+  counters: readonly CounterAsk[]
 }
 
 const active = (roster: Roster) => roster.filter((watch) => watch.standing === 'active')
@@ -50,6 +55,19 @@ export function filesWatched(roster: Roster): FileAsk[] {
   }
   return [...found.values()]
 }
+/**
+ * The counters that watches of the roster ask for, of each program by its name; of two that are called the same, the
+ * first.
+ * @param facts of the device, where only programs that are installed on it are to be asked
+ */
+export function countersWatched(roster: Roster, facts?: Facts): CounterAsk[] {
+  const found = new Map<string, CounterAsk>()
+  for (const { kind, values } of active(roster)) {
+    const ask = countersAsked(kind, values)
+    if (ask && !found.has(ask.name) && (!facts || isInstalled(values, facts))) found.set(ask.name, ask)
+  }
+  return [...found.values()]
+}
 /** Of each choice an agent tells so many values with each report. */
 const valuesOfChoice = 5
 /** And of each path. */
@@ -74,16 +92,22 @@ export function paceOf(roster: Roster, interval: Millis): Pace {
     logs: logsWatched(roster),
     processes: processesWatched(roster),
     files: filesWatched(roster),
+    counters: countersWatched(roster),
   }
 }
 
 /** Readings a day at this pace. @param series how many values each collector of the device gives at a time */
 export function readingsPerDay(
-  { every, processes, files }: Pace,
+  { every, processes, files, counters }: Pace,
   series: Readonly<Partial<Record<PacedCollector, number>>>,
 ): number {
   // What it tells of processes and files it is asked for.
-  const counts = { ...series, processes: processes.length * valuesOfChoice, files: files.length * valuesOfFiles }
+  const counts = {
+    ...series,
+    processes: processes.length * valuesOfChoice,
+    files: files.length * valuesOfFiles,
+    counters: counters.reduce((sum, ask) => sum + ask.counters.length, 0),
+  }
   return pacedCollectors.reduce((sum, collector) => sum + ((counts[collector] ?? 0) * day) / every[collector], 0)
 }
 

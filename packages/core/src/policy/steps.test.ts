@@ -451,10 +451,12 @@ describe('the pace of collectors', () => {
         services: 20_000,
         processes: 60_000,
         files: 60_000,
+        counters: 60_000,
       },
       logs: ['System'],
       processes: [],
       files: [],
+      counters: [],
     })
     expect(
       paceOf(roster(watch('a', 'cpu-busy', { every: 300_000 }), watch('b', 'load')), 60_000).every.performance,

@@ -13,6 +13,8 @@ describe('a value that somebody types', () => {
     ['seconds', '14 days', 14 * 86_400],
     ['count', '12', 12],
     ['per core', '1.5', 1.5],
+    ['per s', '2.5 a second', 2.5],
+    ['per s', '4/s', 4],
     ['ms', '20 ms', 20],
     ['°C', '81.5', 81.5],
     ['°C', '80 °C', 80],
@@ -30,7 +32,7 @@ describe('a value that somebody types', () => {
   it('is understood as it is shown', () =>
     fc.assert(
       fc.property(
-        fc.constantFrom<Unit>('ratio', 'bytes', 'bytes/s', 'seconds', 'count', 'ms', '°C', 'per core'),
+        fc.constantFrom<Unit>('ratio', 'bytes', 'bytes/s', 'seconds', 'count', 'per s', 'ms', '°C', 'per core'),
         fc.double({ min: 0, max: 1, noNaN: true }),
         (unit, part) => {
           const most = {
@@ -39,6 +41,7 @@ describe('a value that somebody types', () => {
             'bytes/s': 1e11,
             seconds: 4e7,
             count: 1e6,
+            'per s': 1e6,
             ms: 1e5,
             '°C': 120,
             'per core': 200,

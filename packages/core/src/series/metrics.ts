@@ -1,7 +1,7 @@
 import { ageText, bytesText, parseBytes, parseDuration, percentText } from '../text'
 import { second } from '../units'
 
-export type Unit = 'ratio' | 'bytes' | 'bytes/s' | 'count' | 'seconds' | 'ms' | '°C' | 'per core'
+export type Unit = 'ratio' | 'bytes' | 'bytes/s' | 'count' | 'per s' | 'seconds' | 'ms' | '°C' | 'per core'
 
 export interface Metric {
   title: string
@@ -28,6 +28,8 @@ const ages = { unit: 'seconds', instance: 'path', min: 0, max: 1e10, resolution:
 const cores = { unit: 'ratio', min: 0, max: 1e5, resolution: 1 / 1000 } as const
 const seconds = { unit: 'seconds', instance: null, min: 0, max: 1e10, resolution: 1 } as const
 const kibibyte = 1024
+/** What a program of the machine counts, by the names of the program and of the counter. */
+const counted = { instance: 'counter' } as const
 
 /** Every metric that a report may carry. What is not listed here is refused, so that a typing error is noticed. */
 export const metrics = {
@@ -95,6 +97,20 @@ export const metrics = {
   'file.lines': { title: 'Lines with the words', unit: 'count', instance: 'path', min: 0, max: 1e12, resolution: 1 },
   'reach.time': { title: 'Time to answer', unit: 'ms', instance: 'look', min: 0, max: 1e7, resolution: 1 / 10 },
   'reach.failed': { title: 'Looks that failed', ...share, instance: 'look' },
+  'counter.number': {
+    title: 'Counter of a program',
+    ...counted,
+    unit: 'count',
+    min: -1e12,
+    max: 1e12,
+    resolution: 1 / 100,
+  },
+  'counter.rate': { title: 'Rate of a counter', ...counted, unit: 'per s', min: 0, max: 1e11, resolution: 1 / 1000 },
+  'counter.bytes': { title: 'Size of a counter', ...bytes, ...counted, resolution: kibibyte },
+  'counter.flow': { title: 'Flow of a counter', ...perSecond, ...counted, resolution: 128 },
+  'counter.delay': { title: 'Delay of a counter', ...counted, unit: 'ms', min: 0, max: 1e9, resolution: 1 / 1000 },
+  'counter.time': { title: 'Time of a counter', ...seconds, ...counted, min: -1e10 },
+  'counter.share': { title: 'Share of a counter', ...cores, ...counted },
   uptime: { title: 'Up for', ...seconds },
 } as const satisfies Record<string, Metric>
 
@@ -155,6 +171,8 @@ export function readingText(unit: Unit, value: number): string {
     case 'ms':
     case '°C':
       return `${Math.round(value * 10) / 10} ${unit}`
+    case 'per s':
+      return `${Math.round(value * 100) / 100} a second`
     default:
       return String(Math.round(value * 100) / 100)
   }
@@ -184,6 +202,10 @@ export function parseReading(unit: Unit, text: string): number | null {
     case 'ms':
     case '°C': {
       const plain = typed.replace(/\s*(ms|°?C)$/, '')
+      return plainNumber.test(plain) ? Number(plain) : null
+    }
+    case 'per s': {
+      const plain = typed.replace(/\s*(?:a second|\/\s*s)$/, '')
       return plainNumber.test(plain) ? Number(plain) : null
     }
     default:

@@ -61,16 +61,26 @@ export function timesBeyond({ at, value }: Samples, limit: number, sign: 1 | -1)
   return times
 }
 
-/** The times at which the share that a series is of another one lies beyond a limit; both read, and the other not 0. */
+/** A share of numbers that are as good as equal may be told as either: so much of a limit is taken for it, too. */
+const roundingError = 1e-12
+
+/**
+ * The times at which the share that a series is of another one may lie beyond a limit; both read, and the other not 0.
+ * One that lies on it to the last bits is among them.
+ */
 export function timesShareBeyond(part: Samples, whole: Samples, limit: number, sign: 1 | -1): Millis[] {
   const times: Millis[] = []
-  const signed = sign * limit
-  for (let i = 0, j = 0; i < part.at.length; i++) {
-    const at = part.at[i]!
-    while (j < whole.at.length && whole.at[j]! < at) j++
-    if (whole.at[j] !== at) continue
-    const size = whole.value[j]!
-    if (size !== 0 && (sign * part.value[i]!) / size > signed) times.push(at)
+  const signed = sign * limit - Math.abs(limit) * roundingError
+  const [partAt, partValue, wholeAt, wholeValue] = [part.at, part.value, whole.at, whole.value]
+  for (let i = 0, j = 0; i < partAt.length; i++) {
+    const at = partAt[i]!
+    // Mostly both were read each time.
+    if (wholeAt[j] !== at) {
+      while (j < wholeAt.length && wholeAt[j]! < at) j++
+      if (wholeAt[j] !== at) continue
+    }
+    const size = wholeValue[j++]!
+    if (size !== 0 && sign * partValue[i]! > signed * size) times.push(at)
   }
   return times
 }

@@ -11,6 +11,7 @@ export const pacedCollectors = [
   'services',
   'processes',
   'files',
+  'counters',
 ] as const satisfies readonly Collector[]
 export type PacedCollector = (typeof pacedCollectors)[number]
 
@@ -25,6 +26,7 @@ export function collectorOfMetric(metric: string): PacedCollector | null {
   if (family === 'net') return 'network'
   if (family === 'process') return 'processes'
   if (family === 'file') return 'files'
+  if (family === 'counter') return 'counters'
   return ['certificate', 'reach', 'sessions'].includes(family) ? null : 'performance'
 }
 
@@ -121,7 +123,7 @@ const another: readonly Parameter[] = [
   },
 ]
 /** Where restarting a service may help; an agent that is not heard cannot be asked. */
-const restartable: readonly Subject[] = ['disk', 'eventlog', 'performance', 'process', 'file', 'certificate']
+const restartable: readonly Subject[] = ['disk', 'eventlog', 'performance', 'process', 'file', 'counter', 'certificate']
 
 function common(kind: WatchKind): readonly Parameter[] {
   const tried = kind.acts ? itself : restartable.includes(kind.subject) && kind.collector !== 'drives' ? another : []

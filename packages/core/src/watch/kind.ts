@@ -22,6 +22,7 @@ export const subjects = [
   'reach',
   'protection',
   'session',
+  'counter',
   'agent',
 ] as const
 export type Subject = (typeof subjects)[number]
@@ -40,6 +41,7 @@ export const collectors = [
   'files',
   'protection',
   'sessions',
+  'counters',
   'probes',
   'certificates',
 ] as const

@@ -1,4 +1,4 @@
-import { bytesText, durationText, patternFault, percentText } from '../text'
+import { bytesText, countText, durationText, patternFault, percentText } from '../text'
 import { readHours } from './hours'
 
 export type ParameterValue = number | string | boolean | readonly string[] | null
@@ -6,7 +6,7 @@ export type ParameterValue = number | string | boolean | readonly string[] | nul
 export type Values = Readonly<Record<string, ParameterValue>>
 
 export type ParameterType =
-  'percent' | 'bytes' | 'duration' | 'count' | 'number' | 'choice' | 'text' | 'patterns' | 'hours'
+  'percent' | 'bytes' | 'duration' | 'count' | 'number' | 'choice' | 'text' | 'patterns' | 'lines' | 'hours'
 
 export interface Parameter {
   name: string
@@ -20,6 +20,8 @@ export interface Parameter {
   choices?: readonly string[]
   /** How a text has to be, and how that is said. */
   form?: { is: { test(text: string): boolean }; says: string }
+  /** Of a text, or of each of its lines: why it is none, as a sentence of its own; null: it is one. */
+  fault?(text: string): string | null
   /** Patterns that everybody who speaks about them adds to, in place of the most specific word alone. */
   adds?: true
   /** May be null: this part of the rule is then not used. */
@@ -33,6 +35,9 @@ const written = {
   bytes: 'a size such as 20 GB',
   duration: 'a duration such as 90 s, 15 min or 26 h',
 } as const
+
+/** Of a parameter of lines. */
+const mostLines = 50
 
 /** Why a value does not fit a parameter, as a sentence that says what to do, or null. */
 export function parameterFault(parameter: Parameter, value: ParameterValue): string | null {
@@ -50,6 +55,16 @@ export function parameterFault(parameter: Parameter, value: ParameterValue): str
           return `${name}: “${text}” takes a name back, which only a list of what is left out can do. Leave the name out there.`
       }
       return null
+    case 'lines': {
+      if (!Array.isArray(value) || !value.every((text) => typeof text === 'string'))
+        return `${name} needs lines of text.`
+      if (value.length > mostLines) return `${name} takes at most ${mostLines} lines.`
+      for (const text of value) {
+        const fault = parameter.fault?.(text)
+        if (fault) return `${name}: ${fault}`
+      }
+      return null
+    }
     case 'hours':
       return value === '' || (typeof value === 'string' && value.length <= 100 && readHours(value))
         ? null
@@ -60,6 +75,7 @@ export function parameterFault(parameter: Parameter, value: ParameterValue): str
         : `${name} must be one of ${parameter.choices?.join(', ')}.`
     case 'text':
       if (typeof value !== 'string' || value.length > 500) return `${name} needs a text of at most 500 characters.`
+      if (value !== '' && parameter.fault) return parameter.fault(value)
       return value === '' || !parameter.form || parameter.form.is.test(value)
         ? null
         : `${name} needs ${parameter.form.says}; “${value}” is none.`
@@ -82,6 +98,7 @@ export function rangeText(parameter: Parameter): string {
     type === 'choice' ||
     type === 'text' ||
     type === 'patterns' ||
+    type === 'lines' ||
     type === 'hours' ||
     (min === undefined && max === undefined)
   )
@@ -112,6 +129,8 @@ export function valueText(parameter: Parameter, value: ParameterValue): string {
       return durationText(value as number)
     case 'patterns':
       return patternsText(value as readonly string[])
+    case 'lines':
+      return countText((value as readonly string[]).length, 'line')
     default:
       return String(value)
   }

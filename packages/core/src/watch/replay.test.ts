@@ -210,6 +210,13 @@ describe('much at once', () => {
     const kinds = [...watchKinds.keys()].filter((kind) => isReplayable(inForce('w', kind)))
     expect(kinds.toSorted()).toEqual([
       'certificate-left',
+      'counter-bytes',
+      'counter-delay',
+      'counter-flow',
+      'counter-number',
+      'counter-rate',
+      'counter-share',
+      'counter-time',
       'cpu-busy',
       'cpu-steal',
       'cpu-wait',

@@ -20,6 +20,7 @@ import {
   type TopProcesses,
 } from '#core'
 import { logsOf, osFamilyOf, servicesOf, type PlannedDevice, type Story } from '../estate'
+import { countersSeen } from './counters'
 import { drivesOf } from './drives'
 import { protectionOf } from './protection'
 import { sessionReadings, sessionsOf } from './sessions'
@@ -138,6 +139,14 @@ export class SimulatedDevice {
     )
   }
 
+  #counters(at: Millis, load: number) {
+    return countersSeen(this.plan, this.collect.counters ?? [], {
+      load,
+      wave: (what) => drift(this.seed, `${this.plan.name}${what}`, at, 4 * minute),
+      isDown: (service) => this.#isDown(service, at),
+    })
+  }
+
   readings(at: Millis): Reading[] {
     const { name, cores, story } = this.plan
     const before = this.#minutesBefore(at)
@@ -188,6 +197,7 @@ export class SimulatedDevice {
       )
     out.push(...sessionReadings(sessionsOf(this.plan, this.startedAt(at), this.end)))
     out.push(...fileReadings(this.collect.files ?? [], at))
+    out.push(...this.#counters(at, load).readings)
     out.push(...lookReadings(this.collect.probes ?? [], at, this.end))
     out.push(...processReadings(this.plan, this.collect.processes ?? [], load, (service) => this.#isDown(service, at)))
     if (
@@ -334,6 +344,7 @@ export class SimulatedDevice {
       ...hardwareFacts(this.plan),
       programs: programsOf(this.plan),
       ...(this.collect.files?.length ? { files: filesTold(this.collect.files) } : {}),
+      counters: this.#counters(at, 0.3).told,
       drives: drivesOf(this.plan, (name) => noise(this.seed, `${this.plan.name}${name}`, 0)),
       protection: protectionOf(this.plan, at, this.end),
       sessions: sessionsOf(this.plan, this.startedAt(at), this.end),

@@ -55,8 +55,18 @@ export const answeringPackages = [
 /** What protects a machine, each of them alone, and what tells by hand how it is. */
 export const protectingPackages = ['nftables', 'iptables', 'ufw', 'firewalld', 'clamav', 'clamav-daemon'] as const
 
+const applicationPackages = ['apache2', 'postgresql', 'mariadb-server', 'slapd', 'ldap-utils', 'memcached'] as const
+/** What serves others and tells how busy it is: pages, databases, a directory, a cache, and one of two mail servers. */
+export const postfixPackages = [...applicationPackages, 'postfix'] as const
+export const eximPackages = [...applicationPackages, 'exim4-daemon-light'] as const
+
 /** Services of these packages that a machine does not begin with: a test starts them. */
-const resting = ['firewalld.service', 'clamav-freshclam.service', 'clamav-freshclam-once.service'] as const
+const resting = [
+  'firewalld.service',
+  'clamav-freshclam.service',
+  'clamav-freshclam-once.service',
+  'apache2.service',
+] as const
 
 /** What other systems are kept up to date with, as Debian has it, and what makes archives for it. */
 export const rpmPackages = ['dnf', 'zypper', 'createrepo-c', 'rpm'] as const

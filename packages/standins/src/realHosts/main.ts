@@ -4,7 +4,9 @@ import {
   answeringPackages,
   debianOf,
   ensureBase,
+  eximPackages,
   measuringPackages,
+  postfixPackages,
   protectingPackages,
   releases,
   rpmPackages,
@@ -35,6 +37,8 @@ if (first === 'prepare') {
   await ensureBase('trixie', measuringPackages)
   await ensureBase('trixie', answeringPackages)
   await ensureBase('trixie', protectingPackages)
+  await ensureBase('trixie', postfixPackages)
+  await ensureBase('bookworm', eximPackages)
   process.exit(0)
 }
 const lan = await Lan.open()

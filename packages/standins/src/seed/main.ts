@@ -91,6 +91,9 @@ const taken = [
   'Network gear',
   'Unusual load',
   'Protection',
+  'Web traffic',
+  'Database activity',
+  'Directory replication',
 ]
 for (const template of libraryTemplates)
   if (taken.includes(template.name)) templateIds[template.name] = await add('/api/templates', fromLibrary(template))
@@ -129,6 +132,9 @@ await assign('Base server', { on: 'kind', kind: 'server' })
 await assign('Base workstation', { on: 'kind', kind: 'workstation' })
 await assign('Web server', { on: 'role', role: 'web' })
 await assign('Database server', { on: 'role', role: 'database' })
+await assign('Web traffic', { on: 'role', role: 'web' })
+await assign('Database activity', { on: 'role', role: 'database' })
+await assign('Directory replication', { on: 'role', role: 'directory' })
 await assign('Backup host', { on: 'role', role: 'backup' })
 await assign('Page outside', { on: 'kind', kind: 'address' })
 await assign('Unusual load', {

@@ -99,7 +99,7 @@ const missedFor: Millis = day
  */
 export function drivesCollector(
   file = drivesFile,
-  timer = rootTimerPlace('', drivesTimer).timer,
+  timer = rootTimerPlace('', drivesTimer).trigger,
   clock: () => Millis = steady,
 ): Collect {
   const since = clock()

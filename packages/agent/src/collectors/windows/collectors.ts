@@ -5,6 +5,7 @@ import { day, hour, matchesAny, type Disk, type Millis, type ProcessChoice, type
 import { steady } from '../../clock'
 import type { CollectSettings } from '#contract/report'
 import type { Collect } from '../collector'
+import { countersCollector } from '../counters'
 import { filesCollector } from '../files'
 import { Keep } from '../keep'
 import { chosenProcesses, Programs, programsOf } from '../processes/chosen'
@@ -32,6 +33,7 @@ import {
 import { told } from '../../powershell/powershell'
 import { loadOf } from '../linkLoad'
 import { protection } from './protection'
+import { ownOfWindows } from './replication'
 import { sessions } from './sessions'
 import { drivesNamed, drivesUse, linksOf, temperaturesOf } from './hardware'
 
@@ -273,7 +275,7 @@ function processes(readout: Readout, wanted: () => readonly ProcessChoice[]): Co
 /** The collectors for Windows: processors, memory and disks by Node itself, the rest by PowerShell. */
 export function windowsCollectors(
   home: string | null,
-  wanted: () => Pick<CollectSettings, 'logs' | 'keep' | 'processes' | 'files'>,
+  wanted: () => Pick<CollectSettings, 'logs' | 'keep' | 'processes' | 'files' | 'counters'>,
   place?: unknown,
 ): Collect[] {
   const readout = new Readout(() => wanted().logs, place)
@@ -293,6 +295,7 @@ export function windowsCollectors(
     updates(home),
     protection(),
     sessions(),
+    countersCollector(() => wanted().counters ?? [], ownOfWindows()),
     {
       name: 'eventlog',
       async collect(now) {

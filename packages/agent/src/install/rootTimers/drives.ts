@@ -80,5 +80,5 @@ export const drivesTimer: RootTimer = {
   folder,
   script: drivesScript,
   serviceText,
-  timerText,
+  trigger: { by: 'timer', text: timerText },
 }

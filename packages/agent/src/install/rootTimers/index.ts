@@ -1,3 +1,4 @@
+import { countersTimer } from './counters'
 import { drivesTimer } from './drives'
 import { packagesTimer } from './packages'
 import { protectionTimer } from './protection'
@@ -5,4 +6,4 @@ import type { RootTimer } from './rootTimer'
 
 export { rootTimerPlace, type RootTimer } from './rootTimer'
 
-export const rootTimers: readonly RootTimer[] = [drivesTimer, packagesTimer, protectionTimer]
+export const rootTimers: readonly RootTimer[] = [drivesTimer, packagesTimer, protectionTimer, countersTimer]

@@ -158,5 +158,5 @@ export const packagesTimer: RootTimer = {
   folder,
   script: packagesScript,
   serviceText,
-  timerText,
+  trigger: { by: 'timer', text: timerText },
 }

@@ -89,5 +89,5 @@ export const protectionTimer: RootTimer = {
   folder,
   script: protectionScript,
   serviceText,
-  timerText,
+  trigger: { by: 'timer', text: timerText },
 }

@@ -1,8 +1,9 @@
 import { join } from 'node:path'
 
 /**
- * Something that only root may see, and the agent is told: a script of root's that a timer of systemd's runs in a room
- * of its own, and that writes what it saw below /run, where only root can write. The agent's user gets no right by it.
+ * Something that only root may see, and the agent is told: a script of root's that systemd runs in a room of its own,
+ * by a timer or while the agent asks for it, and that writes what it saw below /run, where only root can write. The
+ * agent's user gets no right by it.
  */
 export interface RootTimer {
   name: string
@@ -11,16 +12,18 @@ export interface RootTimer {
   script: string
   /** The unit that runs it (systemd.service(5)). @param at where the script and the mark of a looking agent lie */
   serviceText(at: { script: string; lookOnly: string }): string
-  /** When it runs (systemd.timer(5)). */
-  timerText: string
+  /** When it runs (systemd.timer(5), systemd.path(5)). */
+  trigger: { by: 'timer' | 'path'; text: string }
 }
 
 /** Where the parts of one lie. */
-export function rootTimerPlace(root: string, { name }: Pick<RootTimer, 'name'>) {
+export function rootTimerPlace(root: string, { name, trigger }: Pick<RootTimer, 'name' | 'trigger'>) {
+  const triggerName = `${name}.${trigger.by}`
   return {
     script: join(root, `/usr/local/lib/custode-agent/${name.slice('custode-agent-'.length)}`),
     unit: join(root, `/etc/systemd/system/${name}.service`),
-    timer: join(root, `/etc/systemd/system/${name}.timer`),
-    wanted: join(root, `/etc/systemd/system/timers.target.wants/${name}.timer`),
+    triggerName,
+    trigger: join(root, `/etc/systemd/system/${triggerName}`),
+    wanted: join(root, `/etc/systemd/system/${trigger.by}s.target.wants/${triggerName}`),
   }
 }

@@ -18,6 +18,7 @@ export const collectorWords: Readonly<Record<Collector, string>> = {
   files: 'files and folders',
   protection: 'protection',
   sessions: 'sessions',
+  counters: 'counters of programs',
   probes: 'other devices',
   certificates: 'certificates',
 }

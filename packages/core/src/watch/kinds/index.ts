@@ -5,6 +5,7 @@ import type { Values } from '../parameter'
 import { collectorFails, identityShared } from './agentHealth'
 import { agentBehind, clockOff, reportsLost } from './agentReports'
 import { certificateLeft } from './certificateLeft'
+import { counterKinds } from './counter'
 import { diskInodes, diskReadOnly, diskSpace, driveHealth } from './disk'
 import { files } from './file'
 import { logAbsence, logKept, logMatch, logPair } from './log'
@@ -64,6 +65,7 @@ const all: readonly WatchKind[] = [
   certificateLeft,
   ...protectionKinds,
   ...sessionWatches,
+  ...counterKinds,
   ...reachKinds,
   collectorFails,
   identityShared,
@@ -83,6 +85,7 @@ export function watchKind(name: string): WatchKind {
   return kind
 }
 export { collectorWords, sharedFor } from './agentHealth'
+export { counterLines, countersAsked, isInstalled } from './counter'
 export { wantsShares } from './disk'
 export { floorOf } from './log'
 export { bitRateText } from './performance'

@@ -1,11 +1,14 @@
 import { createHash } from 'node:crypto'
 import type { AgentSettings } from '#contract'
 import {
+  countersWatched,
   filesWatched,
   hurryOf,
   keepingOf,
   pacedCollectors,
   paceOf,
+  type CounterAsk,
+  type Facts,
   type FileAsk,
   type LogKeeping,
   type Millis,
@@ -15,6 +18,7 @@ import {
   processesWatched,
   wantsShares,
   type Roster,
+  type Service,
 } from '#core'
 import type { DeviceContext } from '../types'
 
@@ -54,12 +58,37 @@ export function entriesOf(roster: Roster): LogKeeping | null {
   return known
 }
 
-const asked = new WeakMap<Roster, { processes: ProcessChoice[]; files: FileAsk[] }>()
+interface Asked {
+  processes: ProcessChoice[]
+  files: FileAsk[]
+  /** Which counters, by the services that are installed; null: it asks for none. */
+  counters: WeakMap<readonly Service[], CounterAsk[]> | null
+}
+const asked = new WeakMap<Roster, Asked>()
 
 /** Which processes and files a roster asks for, worked out once. */
-function askedBy(roster: Roster): { processes: ProcessChoice[]; files: FileAsk[] } {
+function askedBy(roster: Roster): Asked {
   let known = asked.get(roster)
-  if (!known) asked.set(roster, (known = { processes: processesWatched(roster), files: filesWatched(roster) }))
+  if (!known) {
+    known = {
+      processes: processesWatched(roster),
+      files: filesWatched(roster),
+      counters: countersWatched(roster).length ? new WeakMap() : null,
+    }
+    asked.set(roster, known)
+  }
+  return known
+}
+
+const noServices: readonly Service[] = []
+
+/** Which counters a device is asked for; worked out anew when its services change. */
+function countersFor(roster: Roster, facts: Facts): CounterAsk[] {
+  const { counters } = askedBy(roster)
+  if (!counters) return []
+  const { services = noServices } = facts
+  let known = counters.get(services)
+  if (!known) counters.set(services, (known = countersWatched(roster, facts)))
   return known
 }
 
@@ -74,12 +103,12 @@ function sharesWanted(roster: Roster): boolean {
 
 type Told = Pick<
   DeviceContext,
-  'interval' | 'name' | 'clientName' | 'siteName' | 'collecting' | 'roster' | 'state' | 'probes'
+  'interval' | 'name' | 'clientName' | 'siteName' | 'collecting' | 'roster' | 'state' | 'probes' | 'facts'
 >
 
 /** What an agent is told: who it is, what to collect and how often, and the mark of the roster that this is for. */
 export function settingsOf(context: Told, digests: CollectorDigests = new Map()): AgentSettings {
-  const { interval, name, clientName, siteName, collecting, roster, state, probes } = context
+  const { interval, name, clientName, siteName, collecting, roster, state, probes, facts } = context
   const collectors = collecting.collectors.flatMap((collector) => {
     const digest = digests.get(collector)
     return digest === undefined ? [] : [{ name: collector, digest }]
@@ -93,6 +122,7 @@ export function settingsOf(context: Told, digests: CollectorDigests = new Map())
   )
   const keep = entriesOf(roster)
   const { processes, files } = askedBy(roster)
+  const counters = countersFor(roster, facts)
   return {
     interval,
     deviceName: name,
@@ -105,6 +135,7 @@ export function settingsOf(context: Told, digests: CollectorDigests = new Map())
       ...(keep ? { keep } : {}),
       ...(processes.length ? { processes } : {}),
       ...(files.length ? { files } : {}),
+      ...(counters.length ? { counters } : {}),
       ...(probes.length ? { probes: [...probes] } : {}),
     },
     every,

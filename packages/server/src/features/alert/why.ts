@@ -109,6 +109,7 @@ const subjectsKept: readonly FactSubject[] = [
   'files',
   'protection',
   'sessions',
+  'counters',
 ]
 
 async function factsAt(db: Db, id: number, at: Millis): Promise<Facts> {

@@ -5,6 +5,7 @@ import {
   pacedCollectors,
   paceOf,
   readingsPerDay,
+  sameData,
   type DeviceId,
   type LogChannel,
   type Pace,
@@ -129,7 +130,8 @@ export async function costOf(db: Db, changed: readonly DeviceChange[]): Promise<
     (device) =>
       pacedCollectors.some((collector) => device.before.every[collector] !== device.after.every[collector]) ||
       device.before.processes.length !== device.after.processes.length ||
-      device.before.files.length !== device.after.files.length,
+      device.before.files.length !== device.after.files.length ||
+      !sameData(device.before.counters, device.after.counters),
   )
   const series = await seriesOf(
     db,

@@ -42,6 +42,7 @@ const units: Record<Unit, string> = {
   'bytes/s': 'bytes_per_second',
   seconds: 'seconds',
   count: '',
+  'per s': 'per_second',
   ms: 'milliseconds',
   '°C': 'celsius',
   'per core': '',

@@ -17,6 +17,8 @@ import ChoiceField from './ChoiceField.vue'
 /** One value, typed as it reads in the sentence: 8 %, 20 GB, 15 min, names one a line. */
 const props = defineProps<{ parameter: Parameter; value: ParameterValue }>()
 const emit = defineEmits<{ change: [value: ParameterValue]; cancel: []; typing: [value: ParameterValue] }>()
+/** Below the field; `typed`: what stands in it, right or wrong. */
+defineSlots<{ default(props: { typed: ParameterValue }): unknown }>()
 
 const shown = (value: ParameterValue): string => {
   if (value === null) return ''
@@ -28,6 +30,7 @@ const shown = (value: ParameterValue): string => {
     case 'duration':
       return durationText(value as number)
     case 'patterns':
+    case 'lines':
       return (value as string[]).join('\n')
     default:
       return String(value)
@@ -42,10 +45,11 @@ watch(
   },
 )
 
+const isSeveral = computed(() => props.parameter.type === 'patterns' || props.parameter.type === 'lines')
 function parsed(): ParameterValue | undefined {
   const typed = text.value.trim()
   const { type, choices } = props.parameter
-  if (typed === '' && type !== 'patterns')
+  if (typed === '' && !isSeveral.value)
     return type === 'text' || type === 'hours' || (type === 'choice' && choices?.includes('')) ? '' : null
   switch (props.parameter.type) {
     case 'percent': {
@@ -59,6 +63,11 @@ function parsed(): ParameterValue | undefined {
     case 'patterns':
       return typed
         .split(/[\n,]/)
+        .map((line) => line.trim())
+        .filter(Boolean)
+    case 'lines':
+      return typed
+        .split('\n')
         .map((line) => line.trim())
         .filter(Boolean)
     case 'count':
@@ -101,7 +110,7 @@ function save(): void {
 </script>
 
 <template>
-  <form ref="form" class="editor" @submit.prevent.stop="save" @keydown.esc.stop="emit('cancel')">
+  <form ref="form" class="editor" :class="{ wide: parameter.type === 'lines' }" @submit.prevent.stop="save" @keydown.esc.stop="emit('cancel')">
     <label>
       <b>{{ parameter.label }}</b>
       <ChoiceField v-if="parameter.type === 'choice'" v-model="text" :label="parameter.label">
@@ -110,15 +119,15 @@ function save(): void {
       <ElInput
         v-else
         v-model="text"
-        :type="parameter.type === 'patterns' ? 'textarea' : 'text'"
+        :type="isSeveral ? 'textarea' : 'text'"
         :rows="4"
-        :class="{ mono: parameter.type === 'patterns' }"
+        :class="{ mono: isSeveral }"
         spellcheck="false"
         :aria-invalid="!!fault"
       />
     </label>
     <p class="faint">{{ `${parameter.explains} ${rangeText(parameter)}` }}</p>
-    <slot />
+    <slot :typed="parsed() ?? null" />
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
     <div class="row">
       <button class="btn main" :disabled="!!fault">Use</button>
@@ -133,6 +142,18 @@ function save(): void {
   gap: 8px;
   max-width: 300px;
   font: 14px/20px var(--sans);
+}
+.wide {
+  max-width: none;
+  max-height: 50vh;
+  overflow: auto;
+}
+/* What can be tried stands below, and may be long; how lines are written is read once. */
+.wide > :not(label, .row, .critical) {
+  order: 1;
+}
+.wide > .faint {
+  order: 2;
 }
 label {
   display: grid;

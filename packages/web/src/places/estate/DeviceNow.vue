@@ -15,6 +15,7 @@ import { age, exactText, fullText, now } from '../../parts/format/time'
 import DoubtText from '../../parts/ui/DoubtText.vue'
 import { doubtOf, postDoubt } from '../../parts/data/known'
 import type { SeriesPage, SeriesView } from '#contract'
+import DeviceCounters from './DeviceCounters.vue'
 import DeviceDisks from './DeviceDisks.vue'
 import { stateWords } from './services/words'
 import DeviceProtection from './DeviceProtection.vue'
@@ -145,6 +146,7 @@ const last = (series: SeriesView | null) => series?.points.at(-1)?.mean ?? null
       <p v-else-if="device.servicesRead" class="muted">There are no services here.</p>
       <DeviceProtection :device="device" :alerts="alerts" />
       <DeviceSessions :device="device" :alerts="alerts" />
+      <DeviceCounters :device="device" :alerts="alerts" />
       <DeviceUse :device="device" :alerts="alerts" />
     </section>
   </div>

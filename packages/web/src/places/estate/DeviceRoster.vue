@@ -19,6 +19,7 @@ import { useEstateNames } from '../../parts/data/estateNames'
 import { useKeys } from '../../parts/shell/keys'
 import { attempt, done } from '../../parts/ui/notify'
 import EditorPopover from '../../parts/ui/EditorPopover.vue'
+import { editorWidth } from '../../parts/ui/editorWidth'
 import ParameterEditor from '../../parts/ui/ParameterEditor.vue'
 import { useResource } from '../../parts/data/resource'
 import RuleSentence from '../../parts/ui/RuleSentence.vue'
@@ -27,6 +28,7 @@ import PolicyLink from '../../parts/ui/PolicyLink.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { exactText, shortText } from '../../parts/format/time'
 import ChangeDialog from '../policy/impact/ChangeDialog.vue'
+import CountersTrial from '../policy/templates/CountersTrial.vue'
 import InstanceTrial from '../policy/templates/InstanceTrial.vue'
 import { gapWords } from '../rollout/coverage/gapWords'
 import WhatIf from './WhatIf.vue'
@@ -204,7 +206,7 @@ const told = computed(() => {
       </template>
     </div>
   </div>
-  <EditorPopover v-if="open" :key="open.watch.key + open.name" :at="open.element" :width="380">
+  <EditorPopover v-if="open" :key="open.watch.key + open.name" :at="open.element" :width="editorWidth(parameterOf(open.watch, open.name), 380)">
     <div class="chain" role="dialog" aria-label="Where this value comes from" @keydown.esc="open = null">
       <p><b>{{ parameterOf(open.watch, open.name).label }}</b> <button class="link close" @click="open = null">close</button></p>
       <ol>
@@ -225,6 +227,11 @@ const told = computed(() => {
           @typing="(chosen) => { value = chosen }"
           @cancel="editing = false"
         >
+          <template #default="{ typed: lines }">
+          <CountersTrial
+            v-if="parameterOf(open.watch, open.name).type === 'lines'"
+            :values="{ ...open.watch.values, [open.name]: lines }"
+          />
           <InstanceTrial
             v-if="choosing"
             :choosing="choosing"
@@ -234,6 +241,7 @@ const told = computed(() => {
             :device="device"
             @pick="(name) => { value = adds ? [...((value ?? []) as string[]), name] : value }"
           />
+          </template>
         </ParameterEditor>
         <form
           v-else

@@ -32,6 +32,7 @@ const examples: Record<Unit, number> = {
   bytes: 10 * gigabyte,
   'bytes/s': gigabyte / 1000,
   count: 10,
+  'per s': 100,
   ms: 50,
   '°C': 80,
   seconds: (48 * hour) / second,

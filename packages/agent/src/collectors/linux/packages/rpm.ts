@@ -121,7 +121,7 @@ const oldAfter: Millis = 2 * day
 export function rpmManager(
   name: 'dnf' | 'zypper',
   toldOf: ToldOf,
-  timer = rootTimerPlace('', packagesTimer).timer,
+  timer = rootTimerPlace('', packagesTimer).trigger,
 ): PackageManager {
   const read = () => {
     const told = toldOf('packages')

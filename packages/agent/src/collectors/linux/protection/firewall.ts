@@ -72,7 +72,7 @@ const firstWithin: Millis = 15 * minute
  */
 export function firewallReader(
   file = firewallFile,
-  timer = rootTimerPlace('', protectionTimer).timer,
+  timer = rootTimerPlace('', protectionTimer).trigger,
   clock: () => Millis = steady,
 ): () => Firewall[] | null {
   const since = clock()

@@ -26,6 +26,10 @@ export interface Parts {
   label: string
   one: string
   many: string
+  /** Which are meant where nobody says; absent: every. */
+  usually?: readonly string[]
+  /** Whether one is no longer there; absent: where the list is told without it. */
+  isGone?(facts: Facts, name: string): boolean
   /** Those that there are; undefined: the agent did not tell. */
   of(facts: Facts): { name: string; title: string }[] | undefined
 }
@@ -40,18 +44,21 @@ interface Gauge {
   shareOf?: MetricName
   /** How the sentence calls it: “When … is above”; of parts, in front of “of every …”. */
   words: string
-  type: Extract<ParameterType, 'percent' | 'bytes' | 'number'>
+  type: Extract<ParameterType, 'percent' | 'bytes' | 'number' | 'duration'>
   /** What stands behind a level, where the number alone says too little. */
   unitWords?: string
   /** `above`: large is bad; `below`: small is bad. */
   bad: 'above' | 'below'
   levels: Partial<Record<Severity, number>>
-  clear: number
+  /** Null: what the levels are is anybody's to say, and it is well when none of them is true. */
+  clear: number | null
   hold: Millis
   explains: string
-  collector?: 'performance' | 'network' | 'sessions'
+  collector?: 'performance' | 'network' | 'sessions' | 'counters'
   subject?: Subject
   parts?: Parts
+  /** The name of a part says what was read of it. */
+  isSaidByPart?: true
   /** What else of the same report belongs to what was seen, in words. */
   also?(readings: readonly Reading[], facts: Facts, instance: string): string
 }
@@ -90,13 +97,13 @@ const spanParameters: readonly Parameter[] = [
   },
 ]
 
-export function partParameters({ name, label, many }: Parts): readonly Parameter[] {
+export function partParameters({ name, label, many, usually = ['*'] }: Parts): readonly Parameter[] {
   return [
     {
       name,
       type: 'patterns',
       label,
-      default: ['*'],
+      default: usually,
       explains: `Names as the system has them, with * for any run of characters. The device’s own list is there to pick from.`,
     },
     {
@@ -113,6 +120,7 @@ export function partParameters({ name, label, many }: Parts): readonly Parameter
 /** What is asked of each look, worked out once for the same values. */
 interface Asked {
   limits: readonly { severity: Severity; limit: number }[]
+  /** Where none is said, the first level; NaN: there is none, and nothing lies beyond it. */
   clear: number
   by: JudgedBy
   span: Millis
@@ -122,12 +130,13 @@ const known = new WeakMap<Values, Asked>()
 function askedOf(values: Values): Asked {
   let asked = known.get(values)
   if (!asked) {
+    const limits = order.flatMap((severity) => {
+      const limit = read.optional(values, severity)
+      return limit === null ? [] : [{ severity, limit }]
+    })
     asked = {
-      limits: order.flatMap((severity) => {
-        const limit = read.optional(values, severity)
-        return limit === null ? [] : [{ severity, limit }]
-      }),
-      clear: read.number(values, 'clear'),
+      limits,
+      clear: read.optional(values, 'clear') ?? limits[0]?.limit ?? NaN,
       // What is kept of before there was a choice does not say.
       by: (read.text(values, 'by') || 'last value') as JudgedBy,
       span: read.number(values, 'span'),
@@ -171,7 +180,8 @@ export function gauge(spec: Gauge): WatchKind {
       name: 'clear',
       label: 'Clear',
       default: spec.clear,
-      explains: 'A little on the good side of the threshold, so that the alert does not come and go.',
+      ...(spec.clear === null ? { optional: true } : {}),
+      explains: `A little on the good side of the threshold, so that the alert does not come and go.${spec.clear === null ? ' Off: when no level is true.' : ''}`,
     },
     {
       name: 'clear.hold',
@@ -248,7 +258,8 @@ export function gauge(spec: Gauge): WatchKind {
 
   function text(asked: Asked, instance: string, value: number, figure: number | null, failing: readonly Severity[]) {
     const { by, span, limits } = asked
-    const name = instance ? `${instance}: ${title.toLowerCase()}` : title
+    const ofPart = spec.isSaidByPart ? instance : `${instance}: ${title.toLowerCase()}`
+    const name = instance ? ofPart : title
     if (by === 'last value' || figure === null) return `${name} ${readingText(unit, value)}`
     if (by !== 'share of time') return `${name} ${readingText(unit, figure)}, ${by} over ${durationText(span)}`
     const told = limits.find(({ severity }) => severity === failing.at(-1)) ?? limits[0]
@@ -271,8 +282,7 @@ export function gauge(spec: Gauge): WatchKind {
     ...(parts
       ? {
           choosing: { include: parts.name, except: 'except', of: (facts) => parts.of(facts) ?? [] },
-          gone: (values, { facts }, instance) =>
-            !isNamed(values, instance) || (parts.of(facts)?.every(({ name }) => name !== instance) ?? false),
+          gone: (values, { facts }, instance) => !isNamed(values, instance) || isPartGone(parts, facts, instance),
         }
       : {}),
     lines: (values) =>
@@ -291,8 +301,16 @@ export function gauge(spec: Gauge): WatchKind {
           ? sentence`${bad} ${level(severity)}${lasts}, raise ${severity}`
           : sentence`; ${bad} ${level(severity)}, ${severity}`,
       )
-      const told = raise.length ? raise : [{ text: 'at any level, nothing is asked' }]
-      return sentence`When ${spec.words}${partsSentence(parts, say, values)} is${spanSentence(say, by)} ${told}; clear ${bad === 'above' ? 'below' : 'above'} ${level('clear')} for ${say('clear.hold')}.`
+      const none =
+        spec.clear === null
+          ? sentence`${bad} ${say('warning', 'a level yet to be named')}, raise warning`
+          : [{ text: 'at any level, nothing is asked' }]
+      const told = raise.length ? raise : none
+      const clears =
+        read.optional(values, 'clear') === null
+          ? sentence`clear when ${say('clear', 'it is not')} for`
+          : sentence`clear ${bad === 'above' ? 'below' : 'above'} ${level('clear')} for`
+      return sentence`When ${spec.words}${partsSentence(parts, say, values)} is${spanSentence(say, by)} ${told}; ${clears} ${say('clear.hold')}.`
     },
     hold: (values) => ({ for: askedOf(values).by === 'last value' ? read.number(values, 'hold') : 0 }),
     clearHold: (values) => ({ for: read.number(values, 'clear.hold') }),
@@ -334,10 +352,15 @@ export function gauge(spec: Gauge): WatchKind {
   }
 }
 
+export function isPartGone(parts: Parts, facts: Facts, instance: string): boolean {
+  return parts.isGone?.(facts, instance) ?? parts.of(facts)?.every(({ name }) => name !== instance) ?? false
+}
+
 export function partsSentence(parts: Parts | undefined, say: Say, values: Values): SentencePart[] {
   if (!parts) return []
   const names = read.list(values, parts.name)
   const isEvery = names.length === 1 && names[0] === '*'
+  if (!names.length) return sentence` of ${say(parts.name, `a ${parts.one} yet to be named`)}`
   const which = isEvery
     ? [say(parts.name, `every ${parts.one}`)]
     : sentence`${names.length === 1 ? parts.one : parts.many} ${say(parts.name)}`

@@ -1,5 +1,5 @@
 export { driveBusy, driveLatency, drives } from './drive'
-export { partParameters, partsSentence, type Parts } from './gauge'
+export { gauge, isPartGone, partParameters, partsSentence, type Parts } from './gauge'
 export { bitRateText, interfaces, linkLoad, linkTraffic } from './link'
 export { memoryAvailable, openFiles, pagingOut } from './memory'
 export { cpuBusy, cpuSteal, cpuWait, loadPerCore } from './processor'

@@ -1,9 +1,11 @@
 import type { WatchKind } from '../../kind'
+import { countersOf } from '../counter'
 import { drives, interfaces } from '../performance'
 import { unusual } from './unusual'
 
 const performance = { collector: 'performance', direction: 'more' } as const
 const drive = { ...performance, parts: drives } as const
+const counter = { collector: 'counters', subject: 'counter', direction: 'either' } as const
 const link = { collector: 'network', direction: 'more', parts: interfaces } as const
 
 export const unusualKinds: readonly WatchKind[] = [
@@ -66,6 +68,22 @@ export const unusualKinds: readonly WatchKind[] = [
     words: 'what is received',
   }),
   unusual({ ...link, name: 'unusual-sent', title: 'Unusual: sent', metric: 'net.sent', words: 'what is sent' }),
+  unusual({
+    ...counter,
+    name: 'unusual-counter',
+    title: 'Unusual: level of a counter',
+    metric: 'counter.number',
+    words: 'the number',
+    parts: countersOf('counter.number'),
+  }),
+  unusual({
+    ...counter,
+    name: 'unusual-counter-rate',
+    title: 'Unusual: rate of a counter',
+    metric: 'counter.rate',
+    words: 'the rate',
+    parts: countersOf('counter.rate'),
+  }),
 ]
 
 export { learningText, spreadsOf, unusualAsked, usualBand, type UnusualAsked, type UsualBand } from './unusual'

@@ -11,10 +11,10 @@ import {
   type Expected,
   type Usual,
 } from '../../../usual'
-import { read, type Evidence, type Observation, type WatchKind } from '../../kind'
+import { read, type Evidence, type Observation, type Subject, type WatchKind } from '../../kind'
 import type { Parameter, Values } from '../../parameter'
 import { sayer, sentence } from '../../sentence'
-import { nextSpan, partParameters, partsSentence, reachOf, type Parts, type SpanMemo } from '../performance'
+import { isPartGone, nextSpan, partParameters, partsSentence, reachOf, type Parts, type SpanMemo } from '../performance'
 import { silentIntervals } from '../silence'
 
 const directions = ['more', 'less', 'either'] as const
@@ -80,7 +80,8 @@ interface Spec {
   metric: MetricName
   /** How the sentence calls it: “When … is more than usual”. */
   words: string
-  collector: 'performance' | 'network'
+  collector: 'performance' | 'network' | 'counters'
+  subject?: Subject
   direction: Direction
   parts?: Parts
 }
@@ -239,7 +240,7 @@ export function unusual(spec: Spec): WatchKind {
   return {
     name: spec.name,
     title: spec.title,
-    subject: 'performance',
+    subject: spec.subject ?? 'performance',
     collector,
     metric,
     usual: metric,
@@ -248,8 +249,7 @@ export function unusual(spec: Spec): WatchKind {
     ...(parts
       ? {
           choosing: { include: parts.name, except: 'except', of: (facts) => parts.of(facts) ?? [] },
-          gone: (values, { facts }, instance) =>
-            !isNamed(values, instance) || (parts.of(facts)?.every(({ name }) => name !== instance) ?? false),
+          gone: (values, { facts }, instance) => !isNamed(values, instance) || isPartGone(parts, facts, instance),
         }
       : {}),
     sentence(values) {

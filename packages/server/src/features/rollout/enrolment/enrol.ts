@@ -205,6 +205,7 @@ async function enrol(
         roster: [],
         state: new Map(),
         probes: [],
+        facts: {},
       }),
     },
   }

@@ -2,7 +2,6 @@
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import type { DevicePage, SeriesPage, SeriesView } from '#contract'
-import type { MetricName } from '#core'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
 import AwayNotice from '../../../parts/ui/AwayNotice.vue'
@@ -12,7 +11,7 @@ import { useShown } from './shownInAddress'
 import { boundsOf } from './span'
 import SeriesTable from './SeriesTable.vue'
 import SpanSentence from './SpanSentence.vue'
-import { nameInAddress, seriesColours, seriesTitle, subjects } from './subjects'
+import { chartsOf, nameInAddress, seriesColours, seriesTitle, subjects } from './subjects'
 
 /** All that is read of a device, by subject. Each series opens. */
 const props = defineProps<{ device: DevicePage }>()
@@ -30,14 +29,7 @@ const { data, error, refresh } = useResource(
   { topics: ['reports'], deviceId: () => props.device.id, sources: [shown] },
 )
 const linkTo = (series: SeriesView) => ({ query: { ...route.query, open: nameInAddress(series) }, hash: route.hash })
-const charts = computed(() =>
-  subjects
-    .map((subject) => ({
-      ...subject,
-      series: (data.value?.series ?? []).filter(({ metric }) => subject.metrics.includes(metric as MetricName)),
-    }))
-    .filter((chart) => chart.series.length),
-)
+const charts = computed(() => chartsOf(data.value?.series ?? []))
 </script>
 
 <template>

@@ -1,4 +1,4 @@
-import { metrics, readingText, type MetricName } from '#core'
+import { metrics, programOfSeries, readingText, type MetricName } from '#core'
 
 /** Charts of a device: series that are read together, in one unit. */
 export const subjects: readonly { title: string; metrics: readonly MetricName[] }[] = [
@@ -27,8 +27,33 @@ export const subjects: readonly { title: string; metrics: readonly MetricName[] 
   { title: 'Lines with the words', metrics: ['file.lines'] },
   { title: 'Time in which others answer', metrics: ['reach.time'] },
   { title: 'Looks at others that failed', metrics: ['reach.failed'] },
+  { title: 'Counters', metrics: ['counter.number'] },
+  { title: 'Rates', metrics: ['counter.rate'] },
+  { title: 'Sizes', metrics: ['counter.bytes'] },
+  { title: 'Flows', metrics: ['counter.flow'] },
+  { title: 'Delays', metrics: ['counter.delay'] },
+  { title: 'Times', metrics: ['counter.time'] },
+  { title: 'Shares', metrics: ['counter.share'] },
   { title: 'Certificates', metrics: ['certificate.left'] },
 ]
+
+export interface Chart<S> {
+  title: string
+  series: S[]
+}
+/** Series by what is read together; what programs count, program by program. */
+export function chartsOf<S extends Named>(all: readonly S[]): Chart<S>[] {
+  return subjects.flatMap(({ title, metrics: of }): Chart<S>[] => {
+    const series = all.filter(({ metric }) => of.includes(metric as MetricName))
+    if (!of.some(isCounter)) return series.length ? [{ title, series }] : []
+    const programs = new Map<string, S[]>()
+    for (const each of series) {
+      const program = programOfSeries(each.instance)
+      programs.set(program, [...(programs.get(program) ?? []), each])
+    }
+    return [...programs].map(([program, own]) => ({ title: `${title} of ${program}`, series: own }))
+  })
+}
 
 interface Named {
   metric: string
@@ -36,8 +61,10 @@ interface Named {
 }
 export const seriesColours = ['--ink', '--act', '--held', '--warning', '--notice', '--critical']
 export const seriesText = (metric: string, value: number) => readingText(metrics[metric as MetricName].unit, value)
+/** A series of a program's counters is called after both. */
+const isCounter = (metric: string) => metric.startsWith('counter.')
 export const seriesTitle = ({ metric, instance }: Named) =>
-  [metrics[metric as MetricName].title, instance].filter(Boolean).join(' ')
+  isCounter(metric) ? instance : [metrics[metric as MetricName].title, instance].filter(Boolean).join(' ')
 
 /** How an address names a series: `disk.free|/var`. */
 export const nameInAddress = ({ metric, instance }: Named) => `${metric}|${instance}`

@@ -18,6 +18,7 @@ import ParameterEditor from '../../../parts/ui/ParameterEditor.vue'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
 import ChangeDialog from '../impact/ChangeDialog.vue'
+import CountersTrial from '../templates/CountersTrial.vue'
 import InstanceTrial from '../templates/InstanceTrial.vue'
 import ReviewDate from './ReviewDate.vue'
 import TargetBuilder from '../target/TargetBuilder.vue'
@@ -133,6 +134,8 @@ function drop(parameterName: string): void {
           @typing="(value) => { typing = value }"
           @cancel="name = ''"
         >
+          <template #default="{ typed }">
+          <CountersTrial v-if="parameter.type === 'lines'" :values="{ ...withDefaults(kind, values), [name]: typed }" />
           <InstanceTrial
             v-if="choosing"
             :choosing="choosing"
@@ -141,6 +144,7 @@ function drop(parameterName: string): void {
             :targets="[target]"
             @pick="(picked) => { typing = parameter?.type === 'patterns' ? [...((typing ?? []) as string[]), picked] : picked }"
           />
+          </template>
         </ParameterEditor>
       </template>
       <ElInput

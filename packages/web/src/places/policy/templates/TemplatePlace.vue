@@ -10,6 +10,7 @@ import { useKeys } from '../../../parts/shell/keys'
 import { confirmed } from '../../../parts/ui/confirm'
 import { done } from '../../../parts/ui/notify'
 import EditorPopover from '../../../parts/ui/EditorPopover.vue'
+import { editorWidth } from '../../../parts/ui/editorWidth'
 import ParameterEditor from '../../../parts/ui/ParameterEditor.vue'
 import { useResource } from '../../../parts/data/resource'
 import TrailSection from '../../setup/trail/TrailSection.vue'
@@ -19,6 +20,7 @@ import AssignDialog from '../assignments/AssignDialog.vue'
 import { usePolicyChange } from '../impact/change'
 import { bodyOf, useDraft, valuesOf } from '../impact/draft'
 import ImpactView from '../impact/ImpactView.vue'
+import CountersTrial from './CountersTrial.vue'
 import InstanceTrial from './InstanceTrial.vue'
 import KeepForPresent from '../exceptions/KeepForPresent.vue'
 import TemplateFacts from './TemplateFacts.vue'
@@ -289,7 +291,7 @@ useKeys('Template', [
         <div><button v-if="session.isLead" class="btn" @click="assigning = true">Assign it <kbd>a</kbd></button></div>
       </template>
     </aside>
-    <EditorPopover v-if="open && parameter && spec" :key="open.key + open.name" :at="open.element">
+    <EditorPopover v-if="open && parameter && spec" :key="open.key + open.name" :at="open.element" :width="editorWidth(parameter)">
       <ParameterEditor
         :parameter="parameter"
         :value="typing"
@@ -297,6 +299,8 @@ useKeys('Template', [
         @typing="(value) => { typing = value }"
         @cancel="open = null"
       >
+        <template #default="{ typed }">
+        <CountersTrial v-if="parameter.type === 'lines'" :values="{ ...valuesOf(spec), [open.name]: typed }" />
         <InstanceTrial
           v-if="choosing"
           :choosing="choosing"
@@ -305,6 +309,7 @@ useKeys('Template', [
           :targets="data?.assignments.map((assignment) => assignment.target) ?? []"
           @pick="pick"
         />
+        </template>
       </ParameterEditor>
       <KeepForPresent
         v-if="session.isLead && base && savedWatch(spec)?.values[open.name] !== undefined"

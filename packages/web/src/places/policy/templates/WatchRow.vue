@@ -46,6 +46,7 @@ const units: Partial<Record<ParameterType, string>> = {
   bytes: 'bytes',
   duration: 'time',
   patterns: 'names',
+  lines: 'lines',
   hours: 'hours',
 }
 function toggle(os: OsFamily, on: boolean): void {
