@@ -4,7 +4,7 @@ import { connect, createServer, type AddressInfo, type Socket } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
-import { it } from 'vitest'
+import { expect, it } from 'vitest'
 import type { AlertView, DevicePage, MadeEnrolmentKey } from '#contract'
 import type { Values, WatchSpec } from '#core'
 import { root } from '../../launcher/place.mjs'
@@ -215,4 +215,43 @@ export async function until<T>(
   throw new Error(
     `${what} did not come within ${(patience * within) / 1000} s; last seen: ${JSON.stringify(seen)?.slice(0, 800)}`,
   )
+}
+
+/**
+ * What an agent told while something went on.
+ * @param look its device's page
+ * @returns what came of the work, and the mean of a series over that time, in which a report weighs as much as the time
+ *   that it is of: the way of one may be long
+ */
+export async function toldMeanwhile<T>(
+  look: () => Promise<DevicePage>,
+  work: Promise<T>,
+): Promise<[T, (metric: string, instance?: string) => number]> {
+  const seen = new Map<number, [string, string, number][]>()
+  let isDone = false
+  const done = work.finally(() => {
+    isDone = true
+  })
+  while (!isDone) {
+    const { latest } = await look()
+    if (latest) seen.set(latest.at, latest.readings)
+    await wait(300)
+  }
+  // The first is of a time before it, too.
+  const reports = [...seen]
+    .map(([at, readings], i, all) => ({ lasted: at - (all[i - 1]?.[0] ?? at), readings }))
+    .slice(1)
+  return [
+    await done,
+    (metric, instance = '') => {
+      const of = reports.flatMap(({ lasted, readings }) =>
+        readings
+          .filter((reading) => reading[0] === metric && reading[1] === instance)
+          .map(([, , value]) => ({ lasted, value })),
+      )
+      expect(of.length, metric).toBeGreaterThan(2)
+      const all = of.reduce((sum, { lasted }) => sum + lasted, 0)
+      return of.reduce((sum, { lasted, value }) => sum + value * lasted, 0) / all
+    },
+  ]
 }

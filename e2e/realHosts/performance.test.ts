@@ -1,7 +1,6 @@
 import { setTimeout as wait } from 'node:timers/promises'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { DevicePage } from '#contract'
-import { minute, second, type Reading } from '#core'
+import { minute, second } from '#core'
 import { measuringPackages, type RealHost } from '../../packages/standins/src/realHosts'
 import {
   alertsOf,
@@ -9,6 +8,7 @@ import {
   leftOut,
   openHostHouse,
   pageOf,
+  toldMeanwhile,
   until,
   watchFor,
   type HostHouse,
@@ -72,30 +72,7 @@ describe.skipIf(leftOut)('performance and processes of Debian 13', () => {
   afterAll(() => here.close())
 
   const page = () => pageOf(here, host.name)
-  /** The mean of what the agent told of each series while something went on. */
-  async function meanwhile<T>(work: Promise<T>): Promise<[T, (metric: string, instance?: string) => number]> {
-    const seen = new Map<number, DevicePage['latest']>()
-    let isDone = false
-    const done = work.finally(() => {
-      isDone = true
-    })
-    while (!isDone) {
-      const { heardAt, latest } = await page()
-      if (heardAt !== null) seen.set(heardAt, latest)
-      await wait(300)
-    }
-    const reports = [...seen.values()].slice(1)
-    return [
-      await done,
-      (metric, instance = '') => {
-        const values = reports.flatMap((latest) =>
-          (latest?.readings ?? []).filter((reading) => reading[0] === metric && reading[1] === instance),
-        ) as Reading[]
-        expect(values.length, metric).toBeGreaterThan(2)
-        return values.reduce((sum, [, , value]) => sum + value, 0) / values.length
-      },
-    ]
-  }
+  const meanwhile = <T>(work: Promise<T>) => toldMeanwhile(page, work)
   const alertWhere = async (key: string, isOpen: boolean, within = 30_000) => {
     const { id } = await page()
     const found = await until(
