@@ -1,6 +1,6 @@
-import { request as plainRequest, type IncomingMessage } from 'node:http'
-import { request as tlsRequest } from 'node:https'
+import type { IncomingMessage } from 'node:http'
 import { isAddress, matchesPattern, type ProbeAsk, type ProbeCheck } from '#core'
+import { getPage } from '../getPage'
 import { trustedContext } from './connect'
 import { FaultError, failed, TroubleError, type Looked } from './looked'
 import { addressOf } from './resolve'
@@ -65,35 +65,19 @@ interface Got {
 }
 
 /** @param address what is connected to, whatever the name in the URL leads to */
-function get(url: URL, address: string, trusted: boolean, stop: AbortSignal): Promise<Got> {
-  const isSecure = url.protocol === 'https:'
-  return new Promise((resolve, reject) => {
-    const request = (isSecure ? tlsRequest : plainRequest)(
-      {
-        host: address,
-        port: url.port || (isSecure ? 443 : 80),
-        path: `${url.pathname}${url.search}`,
-        method: 'GET',
-        agent: false,
-        signal: stop,
-        headers: { host: url.host, accept: '*/*', 'accept-encoding': 'identity', 'user-agent': 'custode-agent' },
-        ...(isSecure
-          ? {
-              servername: isAddress(hostOf(url)) ? '' : hostOf(url),
-              secureContext: trustedContext(),
-              rejectUnauthorized: trusted,
-            }
-          : {}),
-      },
-      (response) => {
-        read(response).then(resolve, reject)
-      },
-    )
-    request.on('error', (error) => {
-      reject(explained(error))
-    })
-    request.end()
+async function get(url: URL, address: string, trusted: boolean, stop: AbortSignal): Promise<Got> {
+  const options =
+    url.protocol === 'https:'
+      ? {
+          servername: isAddress(hostOf(url)) ? '' : hostOf(url),
+          secureContext: trustedContext(),
+          rejectUnauthorized: trusted,
+        }
+      : {}
+  const response = await getPage(url, address, stop, options).catch((error: Error) => {
+    throw explained(error)
   })
+  return read(response)
 }
 
 /** What OpenSSL says of a certificate, as what it is. */

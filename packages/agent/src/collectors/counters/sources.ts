@@ -1,9 +1,9 @@
-import { request as plainRequest, type IncomingMessage } from 'node:http'
-import { request as tlsRequest } from 'node:https'
+import type { IncomingMessage } from 'node:http'
 import { connect, type Socket } from 'node:net'
 import { open, stat } from 'node:fs/promises'
 import { second, type CounterAsk, type CounterPlace, type CounterTrouble, type Millis } from '#core'
 import { steady } from '../../clock'
+import { getPage } from '../../getPage'
 
 /** What an agent reads of one program at most: others wait, and it has little memory. */
 export const counterLimits = { bytes: 1024 * 1024, time: 10 * second } as const
@@ -74,31 +74,12 @@ export async function counterText(
 /** Names lead where a file of the machine says; this one leads nowhere else. */
 const numeric = (host: string) => (host === 'localhost' ? '127.0.0.1' : host.replace(/^\[|\]$/g, ''))
 
-function pageText(url: URL, stop: AbortSignal): Promise<string> {
-  const isSecure = url.protocol === 'https:'
-  return new Promise((resolve, reject) => {
-    const request = (isSecure ? tlsRequest : plainRequest)(
-      {
-        host: numeric(url.hostname),
-        port: url.port || (isSecure ? 443 : 80),
-        path: `${url.pathname}${url.search}`,
-        method: 'GET',
-        agent: false,
-        signal: stop,
-        headers: { host: url.host, accept: '*/*', 'accept-encoding': 'identity', 'user-agent': 'custode-agent' },
-        // On the machine itself nobody stands in between, and its certificate is of another name.
-        ...(isSecure ? { rejectUnauthorized: false } : {}),
-      },
-      (answer) => {
-        if (answer.statusCode === 200) whole(answer).then(resolve, reject)
-        else {
-          answer.destroy()
-          reject(new CounterTroubleError('status', String(answer.statusCode)))
-        }
-      },
-    )
-    request.once('error', reject).end()
-  })
+async function pageText(url: URL, stop: AbortSignal): Promise<string> {
+  // On the machine itself nobody stands in between, and its certificate is of another name.
+  const answer = await getPage(url, numeric(url.hostname), stop, { rejectUnauthorized: false })
+  if (answer.statusCode === 200) return whole(answer)
+  answer.destroy()
+  throw new CounterTroubleError('status', String(answer.statusCode))
 }
 
 async function whole(stream: IncomingMessage | Socket): Promise<string> {
