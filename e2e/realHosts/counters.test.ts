@@ -318,7 +318,7 @@ dn: olcDatabase={1}mdb,cn=config\nchangetype: modify\nreplace: olcRootPW\nolcRoo
     )
     expect(await read(consumer, series('provider answers'), (value) => value === 1)).toBe(1)
     expect(await read(consumer, series('replication stalled'))).toBe(0)
-    // Whom it is not let in as any more; anybody may still ask how far the provider is.
+    // The provider does not let it in any more, and still tells anybody how far it is.
     await follow(' binddn=cn=nobody,dc=nodomain credentials=wrong')
     await unit('more')
     expect(await read(consumer, series('replication stalled'), (value) => value > 20)).toBeGreaterThan(20)

@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { counterFault, counterMetric, counterValue, readCounter, readPointer } from './counter'
-import { FindTroubleError, Given, numberAfter, samplesOf } from './found'
+import { FindTroubleError, Given, numberAfter } from './found'
 import { placeFault, readCounterPlace, sayingFault } from './place'
 import { nextRise } from './rate'
 import { shippedPrograms } from './shipped'
@@ -157,8 +157,13 @@ odd{note="a \\"quote\\", a } and a \\n"} 5 1520879607.789
     expect(find('a = acme_http_router_request_seconds_sum{method="GET"}', text)).toEqual([
       { part: '/api/v1', value: 9036.32 },
     ]))
-  it('reads quotes as they are meant', () =>
-    expect([...samplesOf(text).at(-1)!.labels]).toEqual([['note', 'a "quote", a } and a \n']]))
+  it('reads quotes as they are meant', () => {
+    expect(find('a = odd', text)).toEqual([{ part: 'a "quote", a } and a \n', value: 5 }])
+    expect(find(String.raw`a = odd{note="a \"quote\", a } and a \n"}`, text)).toEqual([{ part: '', value: 5 }])
+    expect(find('a = odd{note="a"}', text)).toBeNull()
+  })
+  it('a name that begins as another does is another', () =>
+    expect(find('a = x', 'x_total 1\r\nx 2\r\nx:y 3')).toEqual([{ part: '', value: 2 }]))
   it('NaN and what is cut off are no numbers', () => expect(find('a = x', 'x NaN\nx{a="b')).toBeNull())
 })
 

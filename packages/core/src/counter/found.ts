@@ -11,8 +11,11 @@ export interface Found {
 /** A counter of so many parts is none that anybody looks at. */
 export const mostParts = 50
 
+/** So many values a document in JSON has at most: whoever reads it may have little memory. */
+const mostValues = 50_000
+
 /** Why what was read says nothing. */
-export type FindTrouble = 'not-json' | 'too-many'
+export type FindTrouble = 'not-json' | 'too-many' | 'large'
 export class FindTroubleError extends Error {
   constructor(readonly trouble: FindTrouble) {
     super(trouble)
@@ -22,8 +25,6 @@ export class FindTroubleError extends Error {
 /** What a program gave, looked through for one counter after the other; what several ask for is read once. */
 export class Given {
   #json: { value: unknown } | null = null
-  #samples: readonly Sample[] | null = null
-  #lines: readonly string[] | null = null
 
   constructor(private readonly text: string) {}
 
@@ -32,8 +33,8 @@ export class Given {
    * @throws FindTroubleError
    */
   find({ find }: Pick<Counter, 'find'>): Found[] | null {
-    const found = this.#all(find)
-    if (found.length > mostParts) throw new FindTroubleError('too-many')
+    const all = this.#all(find)
+    const found = 'all' in find && find.all ? summed(all) : few(all)
     return found.length || (find.in === 'json' && this.#mayBeNone(find.pointer)) ? found : null
   }
 
@@ -43,45 +44,66 @@ export class Given {
     return star >= 0 && valueAt(this.#document(), pointer.slice(0, star)) !== null
   }
 
-  #all(find: Find): Found[] {
+  #all(find: Find): Iterable<Found> {
     switch (find.in) {
       case 'text':
         return one(numberAfter(this.text, find.after, find.nth))
       case 'lines':
-        this.#lines ??= this.text.split(/\r?\n/)
-        return one(this.#lines.filter((line) => matchesPattern(`*${find.words}*`, line)).length)
-      case 'json': {
-        const found = below(this.#document(), find.pointer, [])
-        return find.all ? summed(found) : found
-      }
-      case 'samples': {
-        this.#samples ??= samplesOf(this.text)
-        const found = this.#samples
-          .filter(
-            ({ name, labels }) => name === find.name && find.labels.every(([key, value]) => labels.get(key) === value),
-          )
-          .map(({ labels, value }) => ({ part: restOf(labels, find.labels), value }))
-        return find.all ? summed(found) : found
-      }
+        return one(count(linesOf(this.text), (line) => matchesPattern(`*${find.words}*`, line)))
+      case 'json':
+        return below(this.#document(), find.pointer, [])
+      case 'samples':
+        return samplesFound(this.text, find)
     }
   }
 
   #document(): unknown {
-    if (!this.#json)
+    if (!this.#json) {
+      if (hasManyValues(this.text)) throw new FindTroubleError('large')
       try {
         this.#json = { value: JSON.parse(this.text) as unknown }
       } catch {
         throw new FindTroubleError('not-json')
       }
+    }
     return this.#json.value
   }
 }
 
 const one = (value: number | null): Found[] => (value === null ? [] : [{ part: '', value }])
+/** What stands in a string is counted along: a document of that many commas is none of counters. */
+function hasManyValues(json: string): boolean {
+  let values = 0
+  for (const letter of json)
+    if ((letter === ',' || letter === '[' || letter === '{') && ++values > mostValues) return true
+  return false
+}
+
+/** @throws FindTroubleError as soon as there are too many */
+function few(all: Iterable<Found>): Found[] {
+  const found: Found[] = []
+  for (const each of all) if (found.push(each) > mostParts) throw new FindTroubleError('too-many')
+  return found
+}
 /** Of what is not all told there is no sum. */
-const summed = (found: readonly Found[]): Found[] => {
-  const isWhole = found.every(({ value }) => value !== null)
-  return found.length ? [{ part: '', value: isWhole ? found.reduce((sum, { value }) => sum + value!, 0) : null }] : []
+function summed(all: Iterable<Found>): Found[] {
+  let sum: number | null | undefined
+  for (const { value } of all) sum = sum === null || value === null ? null : (sum ?? 0) + value
+  return sum === undefined ? [] : [{ part: '', value: sum }]
+}
+function count<T>(all: Iterable<T>, isOne: (each: T) => boolean): number {
+  let counted = 0
+  for (const each of all) if (isOne(each)) counted++
+  return counted
+}
+/** The lines of a text one after the other, without what ends them. */
+function* linesOf(text: string): Generator<string> {
+  for (let from = 0; from <= text.length;) {
+    const end = text.indexOf('\n', from)
+    const until = end < 0 ? text.length : end
+    yield text.slice(from, text[until - 1] === '\r' && until > from ? until - 1 : until)
+    from = until + 1
+  }
 }
 
 const isWordLetter = /[\p{L}\p{N}_]/u
@@ -124,18 +146,23 @@ function numberOf(value: unknown): number | null {
  * Each number that a pointer leads to (RFC 6901, section 4), with what its `*` stood for. Of several, one that tells no
  * number is there all the same.
  */
-function below(value: unknown, pointer: readonly string[], parts: readonly string[]): Found[] {
+function* below(value: unknown, pointer: readonly string[], parts: readonly string[]): Generator<Found> {
   const [first, ...rest] = pointer
   const nothing = parts.length ? [{ part: parts.join(' '), value: null }] : []
   if (first === undefined) {
     const number = numberOf(value)
-    return number === null ? nothing : [{ part: parts.join(' '), value: number }]
+    if (number === null) yield* nothing
+    else yield { part: parts.join(' '), value: number }
+    return
   }
-  if (typeof value !== 'object' || value === null) return []
+  if (typeof value !== 'object' || value === null) return
+  const object = value as Record<string, unknown>
   if (first === '*')
-    return Object.entries(value).flatMap(([key, each]) => below(each, rest, [...parts, nameOf(value, key, each)]))
-  if (Array.isArray(value)) return /^(?:0|[1-9]\d*)$/.test(first) ? below(value[Number(first)], rest, parts) : []
-  return Object.hasOwn(value, first) ? below((value as Record<string, unknown>)[first], rest, parts) : nothing
+    for (const key of Object.keys(object)) yield* below(object[key], rest, [...parts, nameOf(value, key, object[key])])
+  else if (Array.isArray(value)) {
+    if (/^(?:0|[1-9]\d*)$/.test(first)) yield* below(value[Number(first)], rest, parts)
+  } else if (Object.hasOwn(value, first)) yield* below(object[first], rest, parts)
+  else yield* nothing
 }
 
 /** What several stand in: null: that is not there. */
@@ -157,23 +184,22 @@ function nameOf(list: object, key: string, element: unknown): string {
   return own === undefined ? String(Number(key) + 1) : String(own)
 }
 
-interface Sample {
-  name: string
-  labels: ReadonlyMap<string, string>
-  value: number
-}
 const sampleForm = /^([a-zA-Z_:][a-zA-Z0-9_:]*)\s*(?:\{((?:[^"}]|"(?:[^"\\]|\\.)*")*)\})?\s+(\S+)/
 const labelsForm = /([a-zA-Z_][a-zA-Z0-9_]*)\s*=\s*"((?:[^"\\]|\\.)*)"/g
 
-/** The samples of a text of OpenMetrics 1.0 (section 3.1, metric-family); lines that are none are left out. */
-export function samplesOf(text: string): Sample[] {
-  return text.split('\n').flatMap((line) => {
-    const match = line.startsWith('#') ? null : sampleForm.exec(line)
-    const value = match ? numberOf(match[3]) : null
-    if (!match || value === null) return []
+/**
+ * The samples that are asked for in a text of OpenMetrics 1.0 (section 3.1, metric-family); lines that are none are
+ * left out.
+ */
+function* samplesFound(text: string, asked: Extract<Find, { in: 'samples' }>): Generator<Found> {
+  for (const line of linesOf(text)) {
+    const match = line.startsWith(asked.name) ? sampleForm.exec(line) : null
+    const value = match?.[1] === asked.name ? numberOf(match[3]) : null
+    if (!match || value === null) continue
     const labels = new Map([...(match[2] ?? '').matchAll(labelsForm)].map(([, key, word]) => [key!, unescaped(word!)]))
-    return [{ name: match[1]!, labels, value }]
-  })
+    if (asked.labels.every(([key, word]) => labels.get(key) === word))
+      yield { part: restOf(labels, asked.labels), value }
+  }
 }
 
 const restOf = (labels: ReadonlyMap<string, string>, asked: Extract<Find, { in: 'samples' }>['labels']) =>

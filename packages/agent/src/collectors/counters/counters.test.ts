@@ -1,12 +1,15 @@
 import { mkdirSync, mkdtempSync, readdirSync, rmSync, utimesSync, writeFileSync } from 'node:fs'
+import { execFileSync } from 'node:child_process'
 import { createServer, type Server } from 'node:http'
 import { createServer as createPlain, type AddressInfo, type Server as PlainServer, type Socket } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { buildSync } from 'esbuild'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { minute, type CounterAsk, type CountersTold, type Reading } from '#core'
 import { Counters, countersCollector } from '.'
 import { ownOfLinux } from './own'
+import { counterLimits } from './sources'
 
 const folder = mkdtempSync(join(tmpdir(), 'custode-counters-'))
 let page: Server
@@ -150,6 +153,75 @@ describe('what programs tell', () => {
     const { readings, told } = await look(ask(file('a.json', '[1]'), ['a = /*'], { name: 'first' }), ask(from, lines))
     expect(told.map((each) => each.trouble)).toEqual([undefined, 'too-many'])
     expect(readings).toEqual([['counter.number', 'first: a of 1', 1]])
+  })
+  it('one that has no room leaves it to those behind it', async () => {
+    const list = JSON.stringify(Array.from({ length: 50 }, (_, i) => i))
+    const lines = Array.from({ length: 11 }, (_, i) => `n${i} = /*`)
+    const { told } = await look(
+      ask(file('long.json', list), lines),
+      ask(file('a.json', '[1]'), ['a = /*'], { name: 'behind' }),
+    )
+    expect(told.map((each) => each.trouble)).toEqual(['too-many', undefined])
+  })
+})
+
+// An agent has so much memory for all that it does (`install/unit.ts`).
+describe('whatever is read, it is read in 32 MB', () => {
+  const size = counterLimits.bytes - 16
+  const texts = {
+    ones: `[${'1,'.repeat(size / 2 - 4)}1]`,
+    objects: `[${'{},'.repeat(Math.floor(size / 3) - 4)}{}]`,
+    nested: `${'['.repeat(size / 2)}${']'.repeat(size / 2)}`,
+    named: `{${Array.from({ length: 45_000 }, (_, i) => `"n${i}":${i}`).join(',')}}`,
+    samples: 'a 1\n'.repeat(size / 4),
+    labelled: 'a{b="1"} 1\n'.repeat(Math.floor(size / 11)),
+    others: 'b{b="1"} 1\n'.repeat(Math.floor(size / 11)),
+    lines: '\n'.repeat(size),
+  }
+  const from = Object.entries(texts).map(([name, text]) => [name, file(`big-${name}`, text)] as const)
+  const bundle = join(folder, 'reading.cjs')
+  buildSync({
+    stdin: {
+      contents: `import { countersCollector } from '.'
+import { ownOfLinux } from './own'
+const asks = JSON.parse(process.argv[2])
+countersCollector(() => asks, ownOfLinux(null)).collect(Date.now()).then(({ readings, facts }) => {
+  console.log(JSON.stringify([facts.counters.map(({ name, trouble }) => [name, trouble ?? 'none']), readings]))
+})`,
+      resolveDir: import.meta.dirname,
+      loader: 'ts',
+    },
+    bundle: true,
+    platform: 'node',
+    outfile: bundle,
+    logLevel: 'error',
+  })
+  const tell = (lineOf: (name: string) => string) => {
+    const asks = from.map(([name, path]) => ask(path, [lineOf(name)], { name }))
+    const said = execFileSync(process.execPath, ['--max-old-space-size=32', bundle, JSON.stringify(asks)])
+    return JSON.parse(said.toString('utf8')) as [[string, string][], Reading[]]
+  }
+  const isJson = (name: string) => ['ones', 'objects', 'nested', 'named'].includes(name)
+  it('one after the other, and what is too much is told', () => {
+    const [troubles] = tell((name) => (isJson(name) ? 'n = /*' : name === 'lines' ? 'n = lines with "x"' : 'n = a'))
+    expect(Object.fromEntries(troubles)).toEqual({
+      ones: 'large',
+      objects: 'large',
+      nested: 'large',
+      named: 'too-many',
+      samples: 'too-many',
+      labelled: 'too-many',
+      others: 'none',
+      lines: 'none',
+    })
+  })
+  it('sums of all there is', () => {
+    const [, readings] = tell((name) => (isJson(name) ? 'n = sum of /*' : 'n = sum of a'))
+    expect(readings).toEqual([
+      ['counter.number', 'named: n', (44_999 * 45_000) / 2],
+      ['counter.number', 'samples: n', size / 4],
+      ['counter.number', 'labelled: n', Math.floor(size / 11)],
+    ])
   })
 })
 

@@ -138,8 +138,9 @@ export function countersCollector(wanted: () => readonly CounterAsk[], own: OwnP
       if (!asks.length) return { facts: { counters: [] } }
       let room = mostSeries
       const seen = (await Promise.all(asks.map((ask) => slots.use(() => look(ask, now))))).map((each, i) => {
+        if (each.told.series.length > room) return troubled(asks[i]!, new CounterTroubleError('too-many'))
         room -= each.told.series.length
-        return room < 0 ? troubled(asks[i]!, new CounterTroubleError('too-many')) : each
+        return each
       })
       counters.turn(seen.filter(({ told }) => told.trouble !== undefined).map(({ told }) => told.name))
       return {
