@@ -28,10 +28,11 @@ interface Look {
   lines?: number
   told?: Partial<FileTold>
 }
-/** What it says of looks ten minutes apart; null: the agent tells nothing. */
-function said(values: Values, looks: readonly (Look | null)[], name = path): string[] {
+/** What it says of looks ten minutes apart; null: the agent tells nothing; 'away': it does not report. */
+function said(values: Values, looks: readonly (Look | null | 'away')[], name = path): string[] {
   let state: DeviceState = new Map()
   return looks.flatMap((look, i) => {
+    if (look === 'away') return []
     const at = 1e12 + i * 10 * minute
     const { count = 1, size = 1000, newest, oldest, lines, told } = look ?? {}
     const readings: Reading[] = look
@@ -97,6 +98,15 @@ describe('what is asked of files', () => {
     expect(
       said(grows, [{ size: 0 }, { size: 0 }, { size: 2e6 }, ...Array.from({ length: 8 }, () => ({ size: 2e6 }))]),
     ).toEqual([`2: raised warning; ${path} grew by 2 MB within 1 h`, `7: cleared well; ${path} is as it should be`])
+  })
+  it('nor between the first two looks, nor while nothing was heard of the device', () => {
+    const grows = { growth: 1e6, 'growth.within': hour }
+    const raised = (at: number) => `${at}: raised warning; ${path} grew by 2 MB within 1 h`
+    expect(said(grows, [{ size: 0 }, { size: 2e6 }])).toEqual([raised(1)])
+    expect(said(grows, [{ size: 0 }, { size: 0 }, 'away', 'away', 'away', { size: 2e6 }])).toEqual([raised(5)])
+    expect(said(grows, [{ size: 0 }, null, null, null, { size: 2e6 }])).toContain(raised(4))
+    const forLong = Array.from({ length: 6 }, () => 'away' as const)
+    expect(said(grows, [{ size: 0 }, ...forLong, { size: 2e6 }])).toEqual([])
   })
   it('that what stands in it does not change; one that is gone for a moment has not', () => {
     const digest = (text: string) => ({ told: { digest: text } })

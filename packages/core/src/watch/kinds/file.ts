@@ -5,8 +5,7 @@ import { day, hour, minute, second, type Millis } from '../../units'
 import { read, type Observation, type WatchKind } from '../kind'
 import type { Parameter, Values } from '../parameter'
 import { sayer, sentence, type Say, type SentencePart } from '../sentence'
-import { nextSpan, type SpanMemo } from './performance'
-import { silentIntervals } from './silence'
+import { nextLows, type Lows } from './performance'
 
 const isPath = { test: (text: string) => text.length <= 300 && pathFault(text) === null }
 const age = { type: 'duration', default: null, optional: true, min: minute, max: 400 * day } as const
@@ -152,7 +151,8 @@ const words = (values: Values) =>
   read.text(values, 'words') ? `“${read.text(values, 'words')}”` : 'words yet to be named'
 
 interface Memo {
-  growth?: SpanMemo
+  /** Of their size, over the time that growth is looked back over. */
+  lows?: Lows
   digest?: string
   changedAt?: Millis
 }
@@ -211,7 +211,7 @@ export const files: WatchKind = {
   hold: (values) => ({ checks: read.number(values, 'checks') }),
   clearHold: (values) => ({ checks: read.number(values, 'checks') }),
   counts: (values) => ['growth', 'changed'].some((name) => read.optional(values, name) !== null),
-  observe(values, { at, interval, readings, facts }, memo): Observation[] {
+  observe(values, { at, readings, facts }, memo): Observation[] {
     const ask = filesAsked('file', values)
     if (!ask) return []
     const name = fileAskName(ask)
@@ -234,7 +234,7 @@ export const files: WatchKind = {
       readings.find((reading: Reading) => reading[0] === metric && reading[1] === name)?.[2] ?? null
     if (value('file.count') === null) return []
     const next: Memo = {}
-    const grown = growthIn(values, { at, value: value('file.size')! }, interval, before, next)
+    const grown = growthIn(values, { at, value: value('file.size')! }, before, next)
     const changedAt = changeIn(values, at, told?.digest, before, next)
     const wrong = wrongWith(values, value, grown)
     const isChanged = changedAt !== null && at - changedAt < read.number(values, 'changed')
@@ -254,21 +254,16 @@ export const files: WatchKind = {
   },
 }
 
-/** By how much the files grew within the time that is asked for; null: it is not asked for, or not known yet. */
+/** By how much the files grew within the time that is asked for, as far as it is known; null: it is not asked for. */
 function growthIn(
   values: Values,
   look: { at: Millis; value: number },
-  interval: Millis,
   before: Memo | undefined,
   next: Memo,
 ): number | null {
   if (read.optional(values, 'growth') === null) return null
-  const span = read.number(values, 'growth.within')
-  const gap = silentIntervals * interval
-  const seen = nextSpan(before?.growth, look, { by: 'minimum', span, gap }, () => [])
-  next.growth = seen.memo
-  // What it grew by in a part of the time is no more than in all of it.
-  return seen.figures && look.value - seen.figures[0]!
+  next.lows = nextLows(before?.lows, look, read.number(values, 'growth.within'))
+  return look.value - Math.min(...next.lows.map(([, low]) => low))
 }
 
 /** When what stands in the file changed last, as far as it was seen; null: never. */

@@ -3,5 +3,5 @@ export { gauge, isPartGone, partParameters, partsSentence, type Parts } from './
 export { bitRateText, interfaces, linkLoad, linkTraffic } from './link'
 export { memoryAvailable, openFiles, pagingOut } from './memory'
 export { cpuBusy, cpuSteal, cpuWait, loadPerCore } from './processor'
-export { nextSpan, reachOf, type SpanMemo } from './span'
+export { nextLows, nextSpan, reachOf, type Lows, type SpanMemo } from './span'
 export { temperature } from './temperature'

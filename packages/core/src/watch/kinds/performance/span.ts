@@ -89,3 +89,17 @@ function figuresOf(by: OverSpan, parts: readonly Part[], least: Millis | null): 
   const [, , ...first] = parts[0]!
   return first.map((_, i) => parts.reduce((sum, part) => sum + part[i + 2]!, 0) / whole)
 }
+
+/** The lowest value that was seen in each part of a span, the older first. */
+export type Lows = [number: number, low: number][]
+
+/**
+ * The lowest values of a span after one more look, to within one part of it. Each was so when it was seen, whatever came
+ * between: a gap makes none of them untrue. Where only the time before a look counts, use `nextSpan`.
+ */
+export function nextLows(before: Lows = [], { at, value }: { at: Millis; value: number }, span: Millis): Lows {
+  const number = Math.floor(at / partOf(span))
+  const kept = before.filter(([each]) => each > number - mostParts && each < number)
+  const same = before.find(([each]) => each === number)
+  return [...kept, [number, same ? Math.min(same[1], value) : value]]
+}
