@@ -239,6 +239,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
       `cd /var/log; n=0
       for round in 1 2 3 4; do
         for i in $(seq 1 40); do n=$((n + 1)); echo "app: rotated line $n" >> t-app.log; sleep 0.02; done
+        for old in 3 2 1; do [ ! -e t-app.log.$old ] || mv t-app.log.$old t-app.log.$((old + 1)); done
         mv t-app.log t-app.log.1; echo "app: last word $round" >> t-app.log.1; : > t-app.log; sleep 1.3
       done`,
       { timeout: 180_000 },

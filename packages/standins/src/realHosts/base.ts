@@ -38,8 +38,8 @@ function packagesOf(release: Release, more: readonly string[]): string[] {
 /** What the machine has that Custode itself runs on. */
 export const serverPackages = ['postgresql'] as const
 
-/** What measures a machine, to hold an agent's figures against. */
-export const measuringPackages = ['sysstat'] as const
+/** What measures a machine, to hold an agent's figures against, and rotates its logs. */
+export const measuringPackages = ['sysstat', 'logrotate'] as const
 
 /** What answers to others, and what asks it by hand. */
 export const answeringPackages = [

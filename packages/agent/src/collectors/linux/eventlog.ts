@@ -5,9 +5,10 @@ import { steady } from '../../clock'
 import { NotHereError, type Collect } from '../collector'
 import { readJournal } from './journal'
 import { Keep } from '../keep'
-import { readAppended, type Position } from './logFile'
+import { readAppended } from './logFile'
 import { LineJoiner, type LogForm } from './joinLines'
 import { parseLogLine, readProgramEntry } from './logLine'
+import type { Position } from './rotated'
 
 /** Read wherever there is no journal; all others only where somebody wants them. */
 const ordinary = ['syslog', 'messages', 'auth.log', 'kern.log', 'dpkg.log']
@@ -106,7 +107,7 @@ export function eventlogCollector({
         const joiner = new LineJoiner(was?.form, ({ head, rest }) => add(readProgramEntry(head, rest, name, now, seen)))
         const isOrdinary = ordinary.includes(name)
         try {
-          const read = readAppended(path, was, (line) =>
+          const read = await readAppended(path, was, (line) =>
             isOrdinary ? add(parseLogLine(line, name, now)) : joiner.line(line),
           )
           joiner.end()

@@ -1,11 +1,6 @@
-import { closeSync, fstatSync, openSync, readdirSync, readSync, statSync } from 'node:fs'
-import { dirname, join } from 'node:path'
-
-/** How far a file was read: which file, by its inode, and how many bytes of it. */
-export interface Position {
-  inode: number
-  offset: number
-}
+import { closeSync, fstatSync, openSync, readSync } from 'node:fs'
+import { readPacked } from './packedLog'
+import { earlierAt, headOf, isHeadOf, rotatedSince, type Earlier, type Position, type Rotated } from './rotated'
 
 /** One look reads so much of a file at most; the next goes on from there. */
 const mostBytes = 4 * 1024 * 1024
@@ -50,72 +45,123 @@ function readLines(handle: number, from: number, size: number, isOver: boolean, 
   return { offset, leftOut }
 }
 
-/** The file that was rotated away, by its inode, beside the one that has its name now; null: it is gone, or packed. */
-function rotated(path: string, inode: number): string | null {
-  const folder = dirname(path)
-  try {
-    return (
-      readdirSync(folder)
-        .map((name) => join(folder, name))
-        .find((candidate) => candidate !== path && !candidate.endsWith('.gz') && statQuietly(candidate) === inode) ??
-      null
-    )
-  } catch {
-    return null
-  }
+type OnLine = (text: string) => void
+
+interface Appended {
+  position: Position
+  /** Lines that were passed by, because they are too long. */
+  leftOut: number
 }
 
-function statQuietly(path: string): number | null {
-  try {
-    return statSync(path).ino
-  } catch {
-    return null
-  }
-}
+/** So many that were rotated away are still looked at, as long as they are there and not packed. */
+const mostEarlier = 3
 
 /**
- * Reads what was appended to a log since the last look. A log that was rotated is read to its end under its new name,
- * and its successor from the beginning; one that was cut begins anew. Of a log that was never read before, the end is
- * read.
- * @returns how far it was read, and how many lines were passed by
+ * Reads what was appended to a log since the last look. A log that was rotated, once or several times, is read to its
+ * end under its new names, and its successor from the beginning; one that was cut begins anew, after what a copy has of
+ * it. What does not fit in one look is read at the next. Of a log that was never read before, the end is read.
  * @throws Error where the file is not there, or not ours to read
  */
-export function readAppended(
-  path: string,
-  was: Position | undefined,
-  line: (text: string) => void,
-): { position: Position; leftOut: number } {
+export async function readAppended(path: string, was: Position | undefined, line: OnLine): Promise<Appended> {
   const handle = openSync(path, 'r')
   try {
     // Of what is open, not of what has the name by now.
     const { ino, size } = fstatSync(handle)
-    let leftOut = 0
-    if (was && was.inode !== ino) leftOut += readRest(path, was, line)
-    const from = was?.inode === ino ? (was.offset <= size ? was.offset : 0) : was ? 0 : Math.max(0, size - firstRead)
-    let isFirst = !was && from > 0
-    const read = readLines(handle, from, size, false, (text) => {
-      // It begins somewhere within a line.
-      if (!isFirst) line(text)
-      isFirst = false
-    })
-    return { position: { inode: ino, offset: read.offset }, leftOut: leftOut + read.leftOut }
+    if (!was) return readEnd(handle, line)
+    const before = (was.earlier ?? []).map((file) => readEarlier(path, file, line))
+    const leftOut = before.reduce((sum, read) => sum + read.leftOut, 0)
+    const earlier = before.flatMap(({ file }) => file ?? [])
+    if (was.inode === ino && was.offset <= size && isHeadOf(was.head, handle))
+      return joined(leftOut, readFrom(handle, was.offset, false, line), earlier)
+    return joined(leftOut, await readRotated(path, was, handle, ino, line), earlier)
   } finally {
     closeSync(handle)
   }
 }
 
-function readRest(path: string, was: Position, line: (text: string) => void): number {
-  const old = rotated(path, was.inode)
-  if (old === null) return 0
+function joined(before: number, { position, leftOut }: Appended, earlier: readonly Earlier[]): Appended {
+  const all = [...earlier, ...(position.earlier ?? [])].slice(-mostEarlier)
+  return { position: { ...position, ...(all.length ? { earlier: all } : {}) }, leftOut: before + leftOut }
+}
+
+/** @param isOver nothing will be appended, so that its last line needs no end */
+function readFrom(handle: number, from: number, isOver: boolean, line: OnLine): Appended {
+  const { ino, size, mtimeMs } = fstatSync(handle)
+  const { offset, leftOut } = readLines(handle, from, size, isOver, line)
+  const head = headOf(handle, offset)
+  const position = { inode: ino, offset, modified: mtimeMs, ...(head === undefined ? {} : { head }) }
+  return { position, leftOut }
+}
+
+function readEnd(handle: number, line: OnLine): Appended {
+  const from = Math.max(0, fstatSync(handle).size - firstRead)
+  // It begins somewhere within a line.
+  let isMiddle = from > 0
+  return readFrom(handle, from, false, (text) => {
+    if (!isMiddle) line(text)
+    isMiddle = false
+  })
+}
+
+async function readRotated(
+  path: string,
+  was: Position,
+  handle: number,
+  inode: number,
+  line: OnLine,
+): Promise<Appended> {
+  let [leftOut, bytes] = [0, 0]
+  const earlier: Earlier[] = []
+  for (const { file, from } of rotatedSince(path, was, inode)) {
+    const read = file.isPacked ? await readWhole(file, from, line) : readRest(file, from, line)
+    if (!read) continue
+    const { inode, offset } = read.position
+    leftOut += read.leftOut
+    bytes += Math.max(0, offset - from)
+    if ((!file.isPacked && offset < file.size) || bytes >= mostBytes)
+      return joined(leftOut, { ...read, leftOut: 0 }, earlier)
+    if (!file.isPacked) earlier.push({ path: file.path, inode, offset })
+  }
+  return joined(leftOut, readFrom(handle, 0, false, line), earlier)
+}
+
+const readRest = (file: Rotated, from: number, line: OnLine): Appended | null =>
+  whileOpen(file.path, (handle) => readFrom(handle, Math.min(from, file.size), true, line))
+
+async function readWhole({ path, inode, modified }: Rotated, from: number, line: OnLine): Promise<Appended | null> {
+  try {
+    const { size, leftOut } = await readPacked(path, from, mostBytes, line)
+    return { position: { inode, offset: size, modified }, leftOut }
+  } catch {
+    // It is gone, not ours to read, or no gzip.
+    return null
+  }
+}
+
+/**
+ * Lines that a program has written to a file after that was rotated away, until it opened the new one.
+ * @returns without it, when it is gone or packed
+ */
+function readEarlier(path: string, earlier: Earlier, line: OnLine): { file?: Earlier; leftOut: number } {
+  const file = earlierAt(path, earlier)
+  if (!file || file.isPacked || file.size < earlier.offset) return { leftOut: 0 }
+  if (file.size === earlier.offset) return { leftOut: 0, file: { ...earlier, path: file.path } }
+  const read = readRest(file, earlier.offset, line)
+  if (!read) return { leftOut: 0 }
+  const { inode, offset } = read.position
+  return { leftOut: read.leftOut, file: { path: file.path, inode, offset } }
+}
+
+/** Null: it is gone, or not ours to read. */
+function whileOpen<T>(path: string, work: (handle: number) => T): T | null {
   let handle: number
   try {
-    handle = openSync(old, 'r')
+    handle = openSync(path, 'r')
   } catch {
-    return 0
+    return null
   }
   try {
-    const { size } = fstatSync(handle)
-    return readLines(handle, Math.min(was.offset, size), size, true, line).leftOut
+    return work(handle)
   } finally {
     closeSync(handle)
   }

@@ -94,8 +94,8 @@ function figuresOf(by: OverSpan, parts: readonly Part[], least: Millis | null): 
 export type Lows = [number: number, low: number][]
 
 /**
- * The lowest values of a span after one more look, to within one part of it. Each was so when it was seen, whatever came
- * between: a gap makes none of them untrue. Where only the time before a look counts, use `nextSpan`.
+ * The lowest values of a span after one more look, to within one part of it. Each was so when it was seen, whatever
+ * came between: a gap makes none of them untrue. Where a look stands for the time before it, see `nextSpan`.
  */
 export function nextLows(before: Lows = [], { at, value }: { at: Millis; value: number }, span: Millis): Lows {
   const number = Math.floor(at / partOf(span))
