@@ -13,7 +13,7 @@ import { certificateEnd } from '../optional/certificates'
 import { ReleaseTrust } from '../updates/release'
 import { keyStatement, releaseKeyOf, signedBy } from '../updates/release/testing'
 import { eventlogCollector, logsBelow } from './linux/eventlog'
-import { readProgramLine } from './linux/logLine'
+import { readProgramLine } from './linux/eventlog/logLine'
 import { OptionalCollectors } from './optional'
 
 const folder = mkdtempSync(join(tmpdir(), 'custode-optional-'))

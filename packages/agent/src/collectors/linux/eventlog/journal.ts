@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process'
 import { second, type Millis } from '#core'
-import { endGroup, plainEnvironment } from '../command'
-import type { Keep } from '../keep'
+import { endGroup, plainEnvironment } from '../../command'
+import type { Keep } from '../../keep'
 import { keptFields, parseJournalLine } from './journalEntry'
 
 /** One look reads so many entries, and takes so long, at most; the next goes on from there. */

@@ -16,7 +16,7 @@ import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { afterEach, beforeEach, describe, expect, it } from 'vitest'
 import { day, second, type LogEvent } from '#core'
-import { Keep, mostEvents } from '../keep'
+import { Keep, mostEvents } from '../../keep'
 import { readAppended } from './logFile'
 import type { Position } from './rotated'
 

@@ -1,0 +1,1 @@
+export { eventlogCollector, logsBelow } from './eventlog'
