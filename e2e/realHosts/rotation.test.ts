@@ -1,7 +1,17 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { rows } from '../../packages/server/src/db'
 import { measuringPackages, type RealHost } from '../../packages/standins/src/realHosts'
-import { installAgent, leftOut, openHostHouse, pageOf, until, watchFor, watchSpec, type HostHouse } from './hostHouse'
+import {
+  alertsOf,
+  installAgent,
+  leftOut,
+  openHostHouse,
+  pageOf,
+  until,
+  watchFor,
+  watchSpec,
+  type HostHouse,
+} from './hostHouse'
 
 /** Ways in which logrotate(8) may be told to do it. */
 const ways = {
@@ -19,12 +29,16 @@ describe.skipIf(leftOut)('logs that logrotate of Debian 13 turns over', () => {
 
   beforeAll(async () => {
     here = await openHostHouse(1000)
-    await watchFor(here, [watchSpec('app', 'log-match', { channel: 't-*.log', text: 'nothing of the kind' })])
+    await watchFor(here, [
+      watchSpec('app', 'log-match', { channel: 't-*.log', text: 'nothing of the kind' }),
+      watchSpec('job', 'log-match', { channel: 't-job-*.log', text: 'app: failed' }),
+    ])
     host = await here.lan.add('trixie', 'tm-rotating', measuringPackages)
     for (const [log, way] of Object.entries(ways)) {
       host.write(`/etc/t-rotate/${log}`, `/var/log/${log}.log {\n rotate 9\n missingok\n ${way}\n}\n`)
       host.write(`/var/log/${log}.log`, 'app: from before\n')
     }
+    host.write('/var/log/t-job-1.log', 'app: failed long ago\n')
     await installAgent(here, host)
     await until('the logs to be read', page, ({ facts }) =>
       logs.every((log) => facts.logs?.some(({ name, collected }) => name === `${log}.log` && collected)),
@@ -92,5 +106,14 @@ describe.skipIf(leftOut)('logs that logrotate of Debian 13 turns over', () => {
       )
       expect(await told(log), log).toEqual(lines)
     }
+  })
+  it('a log that was made while it was away is news from its first line on; what stood there before is none', async () => {
+    const { id } = await page()
+    const ofJobs = async () => (await alertsOf(here, id)).filter(({ watch }) => watch === 'job')
+    expect(await ofJobs()).toEqual([])
+    await host.sh(`systemctl stop custode-agent; echo "app: failed just now" > /var/log/t-job-2.log
+      systemctl start custode-agent`)
+    const [alert] = await until('the alert', ofJobs, (alerts) => alerts.length > 0)
+    expect(alert!.evidence!.text).toContain('failed just now')
   })
 })

@@ -1,6 +1,15 @@
 import { execFileSync } from 'node:child_process'
 import { createHash, generateKeyPairSync } from 'node:crypto'
-import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import {
+  copyFileSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
@@ -211,6 +220,45 @@ describe('logs beyond the ordinary', () => {
         text: expect.stringContaining('Connection refused') as string,
       },
     ])
+  })
+  it('that were made since it was looked which there are, as one a day or one a run, are news from their first line on', async () => {
+    const here = join(folder, 'made')
+    mkdirSync(here)
+    const wanted = () => ['job*.log', 'app*.log']
+    writeFileSync(join(here, 'job-1.log'), 'failed long ago\n')
+    writeFileSync(join(here, 'app.log'), 'begun\n')
+    const told = async (place?: unknown) => {
+      // As a new program, which looks at once.
+      const collector = eventlogCollector({ wanted, folder: here, place })
+      // Clocks of files go in steps of some milliseconds.
+      const { events, place: left } = await collector.collect(Date.now() - 50)
+      return {
+        place: JSON.parse(JSON.stringify(left)) as { files: object },
+        news: events!.filter(({ old }) => !old).map(({ text }) => text),
+      }
+    }
+    const first = await told()
+    expect(first.news).toEqual([])
+    writeFileSync(join(here, 'job-2.log'), 'failed just now\nfor good\n')
+    // Turned over to names that are wanted, too: as another file, and as a copy.
+    renameSync(join(here, 'app.log'), join(here, 'app-20261201.log'))
+    copyFileSync(join(here, 'job-1.log'), join(here, 'job-1-20261201.log'))
+    writeFileSync(join(here, 'app.log'), 'goes on\n')
+    const second = await told(first.place)
+    expect(second.news).toEqual(['goes on', 'failed just now', 'for good'])
+    expect((await told(second.place)).news).toEqual([])
+  })
+  it('that are gone are not remembered for ever', async () => {
+    const here = join(folder, 'many')
+    mkdirSync(here)
+    let place: unknown
+    for (let round = 0; round < 4; round++) {
+      for (let i = 0; i < 150; i++) writeFileSync(join(here, `run-${round}x${i}.log`), 'x\n')
+      const collector = eventlogCollector({ wanted: () => ['run*'], folder: here, place })
+      place = (await collector.collect(Date.now())).place
+      for (let i = 0; i < 150; i++) rmSync(join(here, `run-${round}x${i}.log`))
+    }
+    expect(Object.keys((place as { files: object }).files)).toHaveLength(350)
   })
   it('that tell no priority are as urgent as their name or their first words say', () => {
     const level = (line: string, channel: string) => readProgramLine(line, channel, 0, 0)!.level

@@ -1,5 +1,5 @@
-import { existsSync, readdirSync } from 'node:fs'
-import { join } from 'node:path'
+import { existsSync, readdirSync, statSync } from 'node:fs'
+import { basename, join } from 'node:path'
 import { matchesAny, minute, type LogChannel, type LogEvent, type LogKeeping, type Millis } from '#core'
 import { steady } from '../../../clock'
 import { NotHereError, type Collect } from '../../collector'
@@ -8,7 +8,7 @@ import { Keep } from '../../keep'
 import { readAppended } from './logFile'
 import { LineJoiner, type LogForm } from './joinLines'
 import { parseLogLine, readProgramEntry } from './logLine'
-import type { Position } from './rotated'
+import { isGenerationOf, type Position } from './rotated'
 
 /** Read wherever there is no journal; all others only where somebody wants them. */
 const ordinary = ['syslog', 'messages', 'auth.log', 'kern.log', 'dpkg.log']
@@ -46,17 +46,34 @@ const checkAgain: Millis = 10 * minute
 
 /** How far the logs were read. */
 interface Place {
-  files: Record<string, Position & { form?: LogForm }>
+  files: Record<string, FilePlace>
   cursor: string | null
+  /** When it was looked last which logs there are. */
+  listedAt: Millis | null
 }
+type FilePlace = Position & { form?: LogForm }
 
 /** What was kept before counts only where it has the shape; else nothing was read yet. */
 function placeFrom(kept: unknown): Place {
-  const { files, cursor } = (kept ?? {}) as Partial<Place>
+  const { files, cursor, listedAt } = (kept ?? {}) as Partial<Place>
   return {
     files: typeof files === 'object' && files !== null ? files : {},
     cursor: typeof cursor === 'string' ? cursor : null,
+    listedAt: typeof listedAt === 'number' ? listedAt : null,
   }
+}
+
+/** Of logs that are gone, or that nobody wants any more, so many places are remembered. */
+const mostOthers = 200
+
+/** The places of the logs that were read, and of others those that were written last. */
+function placesKept(files: Readonly<Record<string, FilePlace>>, read: ReadonlySet<string>): Record<string, FilePlace> {
+  const all = Object.entries(files)
+  const others = all
+    .filter(([path]) => !read.has(path))
+    .sort(([, a], [, b]) => (b.modified ?? 0) - (a.modified ?? 0))
+    .slice(0, mostOthers)
+  return Object.fromEntries([...all.filter(([path]) => read.has(path)), ...others])
 }
 
 export interface EventlogOptions {
@@ -78,6 +95,9 @@ export function eventlogCollector({
   let place = placeFrom(kept)
   let logs: string[] = []
   let lookedAt: Millis | null = null
+  /** Since when a log must be there to be news as a whole; null: of none it is known. */
+  let newSince: Millis | null = null
+  let listedAt = place.listedAt
 
   return {
     name: 'eventlog',
@@ -88,6 +108,8 @@ export function eventlogCollector({
       if (lookedAt === null || steady() - lookedAt >= checkAgain) {
         logs = logsBelow(folder)
         lookedAt = steady()
+        newSince = listedAt
+        listedAt = now
       }
       const chosen = logs
         .filter((name) => (!hasJournal && ordinary.includes(name)) || matchesAny(wanted(), name))
@@ -98,7 +120,7 @@ export function eventlogCollector({
       const troubles = new Map<string, string>()
       for (const name of chosen) {
         const path = join(folder, name)
-        const was = files[path]
+        const was = files[path] ?? startOf(path, logs, files, newSince)
         // What stood there before the first look was not written now, and is no news.
         const seen = was ? now : null
         const add = (event: LogEvent | null) => {
@@ -125,9 +147,31 @@ export function eventlogCollector({
         troubles.has(path.name) ? { name: path.name, collected: false, trouble: troubles.get(path.name)! } : path,
       )
       if (!told.length) throw new NotHereError('no journal and no log files here')
-      place = { files, cursor }
+      place = { files: placesKept(files, new Set(chosen.map((name) => join(folder, name)))), cursor, listedAt }
       return { ...keep.take(), facts: { logs: listed(told) }, place }
     },
+  }
+}
+
+/**
+ * Where a log begins that nobody has read and that was made since it was looked which there are: all of it is news.
+ * Undefined: it stood there before, or is another one under a new name.
+ */
+function startOf(
+  path: string,
+  logs: readonly string[],
+  files: Readonly<Record<string, FilePlace>>,
+  newSince: Millis | null,
+): FilePlace | undefined {
+  if (newSince === null || logs.some((log) => isGenerationOf(basename(log), basename(path)))) return undefined
+  try {
+    const { ino, birthtimeMs } = statSync(path)
+    const isKnown = Object.values(files).some((file) =>
+      [file, ...(file.earlier ?? [])].some(({ inode }) => inode === ino),
+    )
+    return birthtimeMs >= newSince && !isKnown ? { inode: ino, offset: 0 } : undefined
+  } catch {
+    return undefined
   }
 }
 

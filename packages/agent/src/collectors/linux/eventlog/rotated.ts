@@ -82,6 +82,9 @@ function generationOf(log: string, name: string): string | null {
   return null
 }
 
+/** Whether a file has a name that a log is rotated to. */
+export const isGenerationOf = (log: string, name: string): boolean => generationOf(log, name) !== null
+
 /** Below 0: the first is the older, by its name; by its time, where the names do not say it. */
 function byAge(a: Generation, b: Generation): number {
   const [isDateA, isDateB] = [a, b].map(({ generation }) => generation.length >= shortestDate)
