@@ -150,6 +150,18 @@ describe('a log file', () => {
       for (const name of names) rmSync(join(folder, name))
     }
   })
+  it('that counts its files upwards is not read again', async () => {
+    for (const generation of [1, 2]) {
+      writeFileSync(`${log}.${generation}`, `of ${generation}\n`)
+      utimesSync(`${log}.${generation}`, new Date(), new Date(Date.now() - day / generation))
+    }
+    writeFileSync(log, 'one\n')
+    await look()
+    appendFileSync(log, 'two\n')
+    renameSync(log, `${log}.3`)
+    writeFileSync(log, 'three\n')
+    expect((await look()).lines).toEqual(['two', 'three'])
+  })
   it('whose neighbours are other logs, or generations that were read long ago, is read without them', async () => {
     for (const [name, days] of [
       ['app.log.1', 1],

@@ -157,10 +157,11 @@ export function rotatedSince(path: string, was: Position, inode: number): { file
   const copied = head === undefined ? undefined : generations.findLast((file) => fits(file, head))
   const rest = moved ?? copied
   const at = generations.findIndex((file) => file.path === rest?.path)
-  const between =
-    at >= 0
-      ? generations.slice(at + 1)
-      : generations.filter((file) => file.modified > (rest?.modified ?? modified ?? Infinity) && !isFollowed(file))
+  const after = rest?.modified ?? modified ?? Infinity
+  // Newer by name and by time: there are programs that count the other way round, and some write to an old file still.
+  const between = generations
+    .slice(at + 1)
+    .filter((file) => file !== rest && (at < 0 ? file.modified > after : file.modified >= after) && !isFollowed(file))
   return [...(rest ? [{ file: rest, from: was.offset }] : []), ...between.map((file) => ({ file, from: 0 }))]
 }
 
