@@ -115,7 +115,9 @@ describe.skipIf(leftOut)('the logs of Debian 11, 12 and 13', () => {
   onEach('an entry of a program over several lines is one, as urgent as it says', async (host) => {
     await host.sh(`
       echo "$(date '+%F %T') INFO order taken" >> /var/log/t-shop/shop.log
-      { echo "$(date '+%F %T') ERROR order lost"; perl -MCarp=longmess -e 'sub deep { print longmess("no stock") } sub outer { deep(1) } outer(2)'; } >> /var/log/t-shop/shop.log
+      # At once, as a program writes its entry: what is written in two parts may be read in two.
+      trace=$(perl -MCarp=longmess -e 'sub deep { print longmess("no stock") } sub outer { deep(1) } outer(2)')
+      printf '%s ERROR order lost\\n%s\\n' "$(date '+%F %T')" "$trace" >> /var/log/t-shop/shop.log
       echo "$(date '+%F %T') INFO going on" >> /var/log/t-shop/shop.log`)
     const entries = await until(
       'what came after it',
