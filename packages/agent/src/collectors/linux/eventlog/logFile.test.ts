@@ -7,6 +7,7 @@ import {
   renameSync,
   rmSync,
   statSync,
+  symlinkSync,
   truncateSync,
   utimesSync,
   writeFileSync,
@@ -161,6 +162,17 @@ describe('a log file', () => {
     renameSync(log, `${log}.3`)
     writeFileSync(log, 'three\n')
     expect((await look()).lines).toEqual(['two', 'three'])
+  })
+  it('is not taken for another that has a number in its name, nor are links of others followed', async () => {
+    writeFileSync(log, 'one\n')
+    await look()
+    writeFileSync(join(folder, 'secret'), 'of somebody else\n')
+    rotate()
+    renameSync(`${log}.1`, `${log}.2`)
+    symlinkSync(join(folder, 'secret'), `${log}.1`)
+    writeFileSync(join(folder, 'app-1.log'), 'of another worker\n')
+    writeFileSync(log, 'two\n')
+    expect((await look()).lines).toEqual(['two'])
   })
   it('whose neighbours are other logs, or generations that were read long ago, is read without them', async () => {
     for (const [name, days] of [

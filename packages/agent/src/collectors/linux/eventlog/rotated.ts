@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto'
-import { closeSync, openSync, readdirSync, readSync, statSync } from 'node:fs'
+import { closeSync, lstatSync, openSync, readdirSync, readSync } from 'node:fs'
 import { basename, dirname, extname, join } from 'node:path'
 import { second } from '#core'
 import { packedHead } from './packedLog'
@@ -77,7 +77,10 @@ function generationOf(log: string, name: string): string | null {
   ] as const) {
     if (!name.startsWith(before) || !name.endsWith(after)) continue
     const more = name.slice(before.length, Math.max(before.length, name.length - after.length))
-    if (/^[.-](\d[\d.-]*|old)$/.test(more)) return more === '.old' ? '1' : more.replace(/\D/g, '')
+    if (more === '.old') return '1'
+    const digits = more.replace(/\D/g, '')
+    // app-1.log is mostly the log of another worker, app-20261201.log is one of a day.
+    if (/^[.-]\d[\d.-]*$/.test(more) && (more.startsWith('.') || digits.length >= shortestDate)) return digits
   }
   return null
 }
@@ -98,10 +101,10 @@ type Generation = Rotated & { generation: string }
 
 const packed = '.gz'
 
-/** Null: it is no file, or went away. */
+/** Null: it is no file, or went away. Links are not followed: the folder may be somebody else's. */
 function fileAt(path: string): Rotated | null {
   try {
-    const stats = statSync(path)
+    const stats = lstatSync(path)
     if (!stats.isFile()) return null
     return { path, inode: stats.ino, size: stats.size, modified: stats.mtimeMs, isPacked: path.endsWith(packed) }
   } catch {
