@@ -163,6 +163,19 @@ describe('a log file', () => {
     writeFileSync(log, 'three\n')
     expect((await look()).lines).toEqual(['two', 'three'])
   })
+  it('whose earlier file is gone, and its inode given to another, is not taken for that', async () => {
+    writeFileSync(log, 'one\n')
+    await look()
+    rotate()
+    writeFileSync(log, 'two\n')
+    await look()
+    rmSync(`${log}.1`)
+    writeFileSync(join(folder, 'other.log'), 'of\nothers\n')
+    // As ext4 often does.
+    position!.earlier![0]!.inode = statSync(join(folder, 'other.log')).ino
+    expect((await look()).lines).toEqual([])
+    expect(position).not.toHaveProperty('earlier')
+  })
   it('is not taken for another that has a number in its name, nor are links of others followed', async () => {
     writeFileSync(log, 'one\n')
     await look()

@@ -115,12 +115,12 @@ async function readRotated(
   for (const { file, from } of rotatedSince(path, was, inode)) {
     const read = file.isPacked ? await readWhole(file, from, line) : readRest(file, from, line)
     if (!read) continue
-    const { inode, offset } = read.position
+    const { offset } = read.position
     leftOut += read.leftOut
     bytes += Math.max(0, offset - from)
     if ((!file.isPacked && offset < file.size) || bytes >= mostBytes)
       return joined(leftOut, { ...read, leftOut: 0 }, earlier)
-    if (!file.isPacked) earlier.push({ path: file.path, inode, offset })
+    if (!file.isPacked) earlier.push(earlierOf(file, read.position))
   }
   return joined(leftOut, readFrom(handle, 0, false, line), earlier)
 }
@@ -148,9 +148,15 @@ function readEarlier(path: string, earlier: Earlier, line: OnLine): { file?: Ear
   if (file.size === earlier.offset) return { leftOut: 0, file: { ...earlier, path: file.path } }
   const read = readRest(file, earlier.offset, line)
   if (!read) return { leftOut: 0 }
-  const { inode, offset } = read.position
-  return { leftOut: read.leftOut, file: { path: file.path, inode, offset } }
+  return { leftOut: read.leftOut, file: earlierOf(file, read.position) }
 }
+
+const earlierOf = ({ path }: Rotated, { inode, offset, head }: Position): Earlier => ({
+  path,
+  inode,
+  offset,
+  ...(head === undefined ? {} : { head }),
+})
 
 /** Null: it is gone, or not ours to read. */
 function whileOpen<T>(path: string, work: (handle: number) => T): T | null {

@@ -20,6 +20,7 @@ export interface Earlier {
   path: string
   inode: number
   offset: number
+  head?: string
 }
 
 /** A log under the name that it was rotated to. */
@@ -126,10 +127,15 @@ function filesBeside(path: string): Rotated[] {
     .flatMap((beside) => fileAt(beside) ?? [])
 }
 
+/** Whether a file is the one that was read: an inode alone may have been given to another. */
+const isSame = ({ inode, head }: Pick<Position, 'inode' | 'head'>, file: Rotated): boolean =>
+  file.inode === inode && (head === undefined || beginsAs(head, file))
+
 /** Where one is by now that was rotated away before; null: it is gone, or packed. */
-export function earlierAt(path: string, { path: was, inode }: Earlier): Rotated | null {
-  const file = fileAt(was)
-  return file?.inode === inode ? file : (filesBeside(path).find((each) => each.inode === inode) ?? null)
+export function earlierAt(path: string, earlier: Earlier): Rotated | null {
+  const file = fileAt(earlier.path)
+  if (file && isSame(earlier, file)) return file
+  return filesBeside(path).find((each) => isSame(earlier, each)) ?? null
 }
 
 /**
@@ -149,14 +155,14 @@ export function rotatedSince(path: string, was: Position, inode: number): { file
     })
     .sort(byAge)
   const { modified, head } = was
-  const isFollowed = (file: Rotated) => was.earlier?.some((earlier) => earlier.inode === file.inode)
+  const isFollowed = (file: Rotated) => was.earlier?.some((earlier) => isSame(earlier, file))
   const fits = (file: Rotated, begins: string) =>
     modified !== undefined &&
     // What copies and packs may keep whole seconds only.
     file.modified >= Math.floor(modified / second) * second &&
     (file.isPacked || file.size >= was.offset) &&
     beginsAs(begins, file)
-  const moved = files.find((file) => file.inode === was.inode && (head === undefined || beginsAs(head, file)))
+  const moved = files.find((file) => isSame(was, file))
   const copied = head === undefined ? undefined : generations.findLast((file) => fits(file, head))
   const rest = moved ?? copied
   const at = generations.findIndex((file) => file.path === rest?.path)
