@@ -8,7 +8,8 @@ import { Keep } from '../../keep'
 import { readAppended } from './logFile'
 import { LineJoiner, type LogForm } from './joinLines'
 import { parseLogLine, readProgramEntry } from './logLine'
-import { isGenerationOf, type Position } from './rotated'
+import { isGenerationOf } from './generation'
+import type { Position } from './rotated'
 
 /** Read wherever there is no journal; all others only where somebody wants them. */
 const ordinary = ['syslog', 'messages', 'auth.log', 'kern.log', 'dpkg.log']

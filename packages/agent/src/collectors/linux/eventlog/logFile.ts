@@ -1,6 +1,17 @@
 import { closeSync, fstatSync, openSync, readSync } from 'node:fs'
+import { fileAt, MovingError, tries, whileOpenFor } from './beside'
 import { readPacked } from './packedLog'
-import { earlierAt, headOf, isHeadOf, rotatedSince, type Earlier, type Position, type Rotated } from './rotated'
+import {
+  firstBytes,
+  headBytes,
+  headOf,
+  isHead,
+  partsOf,
+  type Earlier,
+  type Part,
+  type Position,
+  type Seen,
+} from './rotated'
 
 /** One look reads so much of a file at most; the next goes on from there. */
 const mostBytes = 4 * 1024 * 1024
@@ -15,8 +26,16 @@ interface Read {
 /**
  * Reads whole lines from a place on. A line that is still being written waits for the next look; one that is longer
  * than a chunk is passed by and counted, so that nothing behind it waits.
+ * @param first what it begins with: when that is so no more, it was cut meanwhile, and what is there now is another log
  */
-function readLines(handle: number, from: number, size: number, isOver: boolean, line: (text: string) => void): Read {
+function readLines(
+  handle: number,
+  from: number,
+  size: number,
+  first: Buffer,
+  isOver: boolean,
+  line: (text: string) => void,
+): Read {
   let offset = from
   let leftOut = 0
   let isMiddle = false
@@ -24,7 +43,7 @@ function readLines(handle: number, from: number, size: number, isOver: boolean, 
   const end = Math.min(size, from + mostBytes)
   while (offset < end) {
     const length = readSync(handle, bytes, 0, Math.min(chunkSize, end - offset), offset)
-    if (length === 0) break
+    if (length === 0 || !firstBytes(handle, first.length).equals(first)) break
     const isLast = offset + length >= size
     const whole = isLast && isOver ? length : bytes.subarray(0, length).lastIndexOf(10) + 1
     if (whole === 0) {
@@ -53,7 +72,10 @@ interface Appended {
   leftOut: number
 }
 
-/** So many that were rotated away are still looked at, as long as they are there and not packed. */
+/** No file has it: what is to be read is known by its time and by what it begins with alone. */
+const none = 0
+
+/** So many that were rotated away are still looked at, as long as they are there. */
 const mostEarlier = 3
 
 /**
@@ -63,112 +85,177 @@ const mostEarlier = 3
  * @throws Error where the file is not there, or not ours to read
  */
 export async function readAppended(path: string, was: Position | undefined, line: OnLine): Promise<Appended> {
-  const handle = openSync(path, 'r')
-  try {
-    // Of what is open, not of what has the name by now.
-    const { ino, size } = fstatSync(handle)
-    if (!was) return readEnd(handle, line)
-    const before = (was.earlier ?? []).map((file) => readEarlier(path, file, line))
-    const leftOut = before.reduce((sum, read) => sum + read.leftOut, 0)
-    const earlier = before.flatMap(({ file }) => file ?? [])
-    if (was.inode === ino && was.offset <= size && isHeadOf(was.head, handle))
-      return joined(leftOut, readFrom(handle, was.offset, false, line), earlier)
-    return joined(leftOut, await readRotated(path, was, handle, ino, line), earlier)
-  } finally {
-    closeSync(handle)
+  for (let i = 0; ; i++) {
+    const handle = openSync(path, 'r')
+    try {
+      return await readOpen(path, handle, was, line)
+    } catch (error) {
+      // Nothing was read yet. Soon all is in its new place.
+      if (!(error instanceof MovingError) || i >= tries) throw error
+    } finally {
+      closeSync(handle)
+    }
   }
 }
 
+async function readOpen(path: string, handle: number, was: Position | undefined, line: OnLine): Promise<Appended> {
+  // Of what is open, not of what has the name by now.
+  const now = seenIn(handle)
+  if (!was) return readEnd(handle, now, line)
+  const isRead = was.inode === now.inode && was.offset <= now.size && isAsBefore(was, now)
+  const { earlier, since } = partsOf(path, was, isRead ? null : now)
+  if (!isRead && fileAt(path)?.inode !== now.inode) throw new MovingError()
+  const before = await inTurn(earlier, (each) => readEarlier(path, each.was, each.part, line))
+  const read =
+    isRead && was.offset > 0
+      ? readFrom(handle, now, placeIn(was), false, line)
+      : await readSince(path, was, since, handle, now, line)
+  const known = [...earlier.map(({ part }) => part), ...since].map((part) => part?.file.modified)
+  return joined(
+    before.reduce((sum, each) => sum + each.leftOut, 0),
+    read.position.inode === now.inode
+      ? { ...read, position: writtenUntil(read.position, [was.modified, ...known]) }
+      : read,
+    before.flatMap(({ file }) => file ?? []),
+  )
+}
+
+/** Of one of which nothing was read yet: what was written until then was read elsewhere. */
+const writtenUntil = (position: Position, known: readonly (number | undefined)[]): Position =>
+  position.head === undefined
+    ? { ...position, modified: Math.max(position.modified ?? 0, ...known.map((modified) => modified ?? 0)) }
+    : position
+
+/** @throws MovingError where it is cut at this moment */
+function seenIn(handle: number): Seen {
+  const { ino: inode, birthtimeMs: born, size, mtimeMs: modified } = fstatSync(handle)
+  const first = firstBytes(handle, size)
+  if (first.length < Math.min(headBytes, size)) throw new MovingError()
+  return { inode, born, size, modified, first }
+}
+
+/** One of which nothing was read yet may have been filled, copied and cut since. */
+const isAsBefore = ({ head, modified }: Position, now: Seen): boolean =>
+  head === undefined ? modified === undefined || now.modified <= modified : isHead(head, now.first)
+
+async function inTurn<T, R>(all: readonly T[], work: (each: T) => Promise<R>): Promise<R[]> {
+  const done: R[] = []
+  for (const each of all) done.push(await work(each))
+  return done
+}
+
+/** Of those before, the ones are kept that were written last: a program may never open its log anew. */
 function joined(before: number, { position, leftOut }: Appended, earlier: readonly Earlier[]): Appended {
-  const all = [...earlier, ...(position.earlier ?? [])].slice(-mostEarlier)
-  return { position: { ...position, ...(all.length ? { earlier: all } : {}) }, leftOut: before + leftOut }
+  const all = [...earlier, ...(position.earlier ?? [])]
+  const last = new Set(all.toSorted((a, b) => (b.modified ?? 0) - (a.modified ?? 0)).slice(0, mostEarlier))
+  const kept = all.filter((each) => last.has(each))
+  return { position: { ...position, ...(kept.length ? { earlier: kept } : {}) }, leftOut: before + leftOut }
 }
 
-/** @param isOver nothing will be appended, so that its last line needs no end */
-function readFrom(handle: number, from: number, isOver: boolean, line: OnLine): Appended {
-  const { ino, size, mtimeMs } = fstatSync(handle)
-  const { offset, leftOut } = readLines(handle, from, size, isOver, line)
-  const head = headOf(handle, offset)
-  const position = { inode: ino, offset, modified: mtimeMs, ...(head === undefined ? {} : { head }) }
-  return { position, leftOut }
+/**
+ * @param from how far it was read, and what it began with then
+ * @param isOver nothing will be appended, so that its last line needs no end
+ */
+function readFrom(
+  handle: number,
+  { inode, born, size, modified, first }: Seen,
+  from: Pick<Position, 'offset' | 'head'>,
+  isOver: boolean,
+  line: OnLine,
+): Appended {
+  // Cut since it was looked up, it is read as that at the next look.
+  if (from.head !== undefined && !isHead(from.head, first))
+    return { position: { inode, born, modified, ...from }, leftOut: 0 }
+  const { offset, leftOut } = readLines(handle, from.offset, size, first, isOver, line)
+  const head = headOf(first, offset) ?? from.head
+  return { position: { inode, born, offset, modified, ...(head === undefined ? {} : { head }) }, leftOut }
 }
 
-function readEnd(handle: number, line: OnLine): Appended {
-  const from = Math.max(0, fstatSync(handle).size - firstRead)
+const placeIn = ({ offset, head }: Pick<Position, 'offset' | 'head'>) => ({
+  offset,
+  ...(head === undefined ? {} : { head }),
+})
+
+function readEnd(handle: number, now: Seen, line: OnLine): Appended {
+  const from = Math.max(0, now.size - firstRead)
   // It begins somewhere within a line.
   let isMiddle = from > 0
-  return readFrom(handle, from, false, (text) => {
+  return readFrom(handle, now, { offset: from }, false, (text) => {
     if (!isMiddle) line(text)
     isMiddle = false
   })
 }
 
-async function readRotated(
+async function readSince(
   path: string,
   was: Position,
+  since: readonly Part[],
   handle: number,
-  inode: number,
+  now: Seen,
   line: OnLine,
 ): Promise<Appended> {
   let [leftOut, bytes] = [0, 0]
+  const { earlier: _before, ...start } = was
+  let position: Position = start
   const earlier: Earlier[] = []
-  for (const { file, from } of rotatedSince(path, was, inode)) {
-    const read = file.isPacked ? await readWhole(file, from, line) : readRest(file, from, line)
-    if (!read) continue
-    const { offset } = read.position
-    leftOut += read.leftOut
-    bytes += Math.max(0, offset - from)
-    if ((!file.isPacked && offset < file.size) || bytes >= mostBytes)
-      return joined(leftOut, { ...read, leftOut: 0 }, earlier)
-    if (!file.isPacked) earlier.push(earlierOf(file, read.position))
+  /** The next look goes on here, with whatever has become of that: of the others nothing later is known. */
+  const soFar = () => {
+    const inode = position.inode === now.inode ? none : position.inode
+    const modified = was.modified === undefined ? {} : { modified: was.modified }
+    return joined(
+      leftOut,
+      { position: { ...position, ...modified, inode }, leftOut: 0 },
+      earlier.filter((each) => each.inode !== position.inode),
+    )
   }
-  return joined(leftOut, readFrom(handle, 0, false, line), earlier)
+  for (const part of since) {
+    const read = await readPart(path, part, line)
+    if (read === 'gone') return soFar()
+    if (!read) continue
+    const { file, from } = part
+    position = read.position
+    leftOut += read.leftOut
+    bytes += Math.max(0, position.offset - from)
+    if ((!file.isPacked && position.offset < file.size) || bytes >= mostBytes) return soFar()
+    if (!file.isPacked) earlier.push({ ...position, path: file.path })
+  }
+  const read = readFrom(handle, now, { offset: 0 }, false, line)
+  // It may have been cut since it was looked up which files there are: then a copy has what it was.
+  return now.size > 0 && read.position.offset === 0 ? soFar() : joined(leftOut, read, earlier)
 }
 
-const readRest = (file: Rotated, from: number, line: OnLine): Appended | null =>
-  whileOpen(file.path, (handle) => readFrom(handle, Math.min(from, file.size), true, line))
-
-async function readWhole({ path, inode, modified }: Rotated, from: number, line: OnLine): Promise<Appended | null> {
+/** Null: it is not ours to read, or broken. */
+async function readPart(log: string, { file, from, head }: Part, line: OnLine): Promise<Appended | 'gone' | null> {
   try {
-    const { size, leftOut } = await readPacked(path, from, mostBytes, line)
-    return { position: { inode, offset: size, modified }, leftOut }
-  } catch {
-    // It is gone, not ours to read, or no gzip.
-    return null
+    return await whileOpenFor(log, file, async (handle) => {
+      if (!file.isPacked)
+        return readFrom(handle, seenIn(handle), placeIn({ offset: Math.min(from, file.size), head }), true, line)
+      const { size, leftOut } = await readPacked(handle, from, mostBytes, line)
+      return { position: { inode: file.inode, born: file.born, offset: size, modified: file.modified }, leftOut }
+    })
+  } catch (error) {
+    if (error instanceof MovingError) return 'gone'
+    // Of the system, or of gzip.
+    if ('code' in (error as Error)) return null
+    throw error
   }
 }
 
 /**
  * Lines that a program has written to a file after that was rotated away, until it opened the new one.
- * @returns without it, when it is gone or packed
+ * @returns without it, when it is gone or was packed
  */
-function readEarlier(path: string, earlier: Earlier, line: OnLine): { file?: Earlier; leftOut: number } {
-  const file = earlierAt(path, earlier)
-  if (!file || file.isPacked || file.size < earlier.offset) return { leftOut: 0 }
-  if (file.size === earlier.offset) return { leftOut: 0, file: { ...earlier, path: file.path } }
-  const read = readRest(file, earlier.offset, line)
+async function readEarlier(
+  log: string,
+  was: Earlier,
+  part: Part | null,
+  line: OnLine,
+): Promise<{ file?: Earlier; leftOut: number }> {
+  if (!part || (!part.file.isPacked && part.file.size < was.offset)) return { leftOut: 0 }
+  const { path } = part.file
+  if (!part.file.isPacked && part.file.size === was.offset) return { leftOut: 0, file: { ...was, path } }
+  const read = await readPart(log, part, line)
+  if (read === 'gone') return { leftOut: 0, file: was }
   if (!read) return { leftOut: 0 }
-  return { leftOut: read.leftOut, file: earlierOf(file, read.position) }
-}
-
-const earlierOf = ({ path }: Rotated, { inode, offset, head }: Position): Earlier => ({
-  path,
-  inode,
-  offset,
-  ...(head === undefined ? {} : { head }),
-})
-
-/** Null: it is gone, or not ours to read. */
-function whileOpen<T>(path: string, work: (handle: number) => T): T | null {
-  let handle: number
-  try {
-    handle = openSync(path, 'r')
-  } catch {
-    return null
-  }
-  try {
-    return work(handle)
-  } finally {
-    closeSync(handle)
-  }
+  return { leftOut: read.leftOut, ...(part.file.isPacked ? {} : { file: { ...read.position, path } }) }
 }

@@ -1,21 +1,28 @@
-import { closeSync, createReadStream, openSync, readSync } from 'node:fs'
+import { readSync } from 'node:fs'
+import { Readable } from 'node:stream'
 import { constants, createGunzip, gunzipSync } from 'node:zlib'
 
 /** Beyond it nothing is unpacked: small files may hold very much. */
 const mostUnpacked = 256 * 1024 * 1024
 const longestLine = 128 * 1024
+const chunkSize = 64 * 1024
 
-/** The first bytes of a packed file, unpacked. @throws Error where it cannot be read, or is no gzip (RFC 1952) */
-export function packedHead(path: string, length: number): Buffer {
-  const handle = openSync(path, 'r')
-  try {
-    const packed = Buffer.alloc(2 * length + 512)
-    const read = readSync(handle, packed, 0, packed.length, 0)
-    // It need not be whole.
-    const head = gunzipSync(packed.subarray(0, read), { finishFlush: constants.Z_SYNC_FLUSH })
-    return head.subarray(0, length)
-  } finally {
-    closeSync(handle)
+/** The first bytes of a packed file, unpacked. @throws Error where it is no gzip (RFC 1952) */
+export function packedHead(handle: number, length: number): Buffer {
+  const packed = Buffer.alloc(2 * length + 512)
+  const read = readSync(handle, packed, 0, packed.length, 0)
+  // It need not be whole.
+  const head = gunzipSync(packed.subarray(0, read), { finishFlush: constants.Z_SYNC_FLUSH })
+  return head.subarray(0, length)
+}
+
+function* chunksOf(handle: number): Generator<Buffer> {
+  for (let at = 0; ;) {
+    const chunk = Buffer.alloc(chunkSize)
+    const length = readSync(handle, chunk, 0, chunkSize, at)
+    if (length === 0) return
+    at += length
+    yield chunk.subarray(0, length)
   }
 }
 
@@ -26,7 +33,7 @@ export function packedHead(path: string, length: number): Buffer {
  * @returns how many bytes it has, and how many lines were passed by
  */
 export async function readPacked(
-  path: string,
+  handle: number,
   from: number,
   most: number,
   line: (text: string) => void,
@@ -42,7 +49,7 @@ export async function readPacked(
       line(bytes.toString('utf8'))
     }
   }
-  const file = createReadStream(path)
+  const file = Readable.from(chunksOf(handle))
   const unpacked = file.pipe(createGunzip())
   file.on('error', (error) => unpacked.destroy(error))
   try {

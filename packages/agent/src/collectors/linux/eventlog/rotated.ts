@@ -1,13 +1,16 @@
 import { createHash } from 'node:crypto'
-import { closeSync, lstatSync, openSync, readdirSync, readSync } from 'node:fs'
-import { basename, dirname, extname, join } from 'node:path'
+import { readSync } from 'node:fs'
 import { second } from '#core'
+import { fileAt, filesBeside, whileOpen, type Beside } from './beside'
+import { generationsOf, unpacked } from './generation'
 import { packedHead } from './packedLog'
 
 /** How far a file was read: which file, and how many bytes of it. */
 export interface Position {
   inode: number
   offset: number
+  /** When it was made, as far as its file system knows that. */
+  born?: number
   /** When it had been written last. */
   modified?: number
   /** What it begins with: an inode is given to another file as soon as it is free, and a copy has one of its own. */
@@ -16,162 +19,151 @@ export interface Position {
   earlier?: Earlier[]
 }
 
-export interface Earlier {
-  path: string
-  inode: number
-  offset: number
-  head?: string
+export type Earlier = Omit<Position, 'earlier'> & { path: string }
+
+/** A file is known by so many of its first bytes. */
+export const headBytes = 1024
+
+export function firstBytes(handle: number, most = headBytes): Buffer {
+  const bytes = Buffer.alloc(Math.min(headBytes, most))
+  return bytes.subarray(0, readSync(handle, bytes, 0, bytes.length, 0))
 }
-
-/** A log under the name that it was rotated to. */
-export interface Rotated {
-  path: string
-  inode: number
-  /** As it lies there: of one that is packed not that of what is in it. */
-  size: number
-  modified: number
-  isPacked: boolean
-}
-
-const headBytes = 1024
-
-/** What the first bytes of a file come to, up to an offset; undefined: it is empty so far. */
-export function headOf(handle: number, offset: number): string | undefined {
-  const bytes = Buffer.alloc(Math.min(headBytes, offset))
-  const length = readSync(handle, bytes, 0, bytes.length, 0)
-  return length === 0 ? undefined : markOf(bytes.subarray(0, length))
+/** What those come to that stand before an offset; undefined: there are none, or not all of them were read. */
+export function headOf(first: Buffer, offset: number): string | undefined {
+  const length = Math.min(headBytes, offset)
+  return length === 0 || first.length < length ? undefined : markOf(first.subarray(0, length))
 }
 const markOf = (head: Buffer) => `${head.length}:${createHash('sha256').update(head).digest('hex').slice(0, 16)}`
 const lengthOf = (head: string) => Number.parseInt(head, 10)
 
 /** Whether a file begins as the one did that was read. */
-export const isHeadOf = (head: string | undefined, handle: number): boolean =>
-  head === undefined || headOf(handle, lengthOf(head)) === head
+export const isHead = (head: string, first: Buffer): boolean => headOf(first, lengthOf(head)) === head
+const isHeadOf = (head: string | undefined, handle: number): boolean =>
+  head === undefined || isHead(head, firstBytes(handle, lengthOf(head)))
 
-function beginsAs(head: string, { path, isPacked }: Rotated): boolean {
-  try {
-    if (isPacked) return markOf(packedHead(path, lengthOf(head))) === head
-    const handle = openSync(path, 'r')
-    try {
-      return isHeadOf(head, handle)
-    } finally {
-      closeSync(handle)
-    }
-  } catch {
-    return false
-  }
-}
-
-/** Numbers count backwards, and have fewer digits than a date. */
-const shortestDate = 6
-
-/**
- * What a name has more than that of the log: a number or a date after it, or before its ending, as logrotate(8) gives
- * them; `old` is common practice. Null: it is not of this log.
- */
-function generationOf(log: string, name: string): string | null {
-  const ending = extname(log)
-  const stem = log.slice(0, log.length - ending.length)
-  for (const [before, after] of [
-    [log, ''],
-    [stem, ending],
-  ] as const) {
-    if (!name.startsWith(before) || !name.endsWith(after)) continue
-    const more = name.slice(before.length, Math.max(before.length, name.length - after.length))
-    if (more === '.old') return '1'
-    const digits = more.replace(/\D/g, '')
-    // app-1.log is mostly the log of another worker, app-20261201.log is one of a day.
-    if (/^[.-]\d[\d.-]*$/.test(more) && (more.startsWith('.') || digits.length >= shortestDate)) return digits
-  }
-  return null
-}
-
-/** Whether a file has a name that a log is rotated to. */
-export const isGenerationOf = (log: string, name: string): boolean => generationOf(log, name) !== null
-
-/** Below 0: the first is the older, by its name; by its time, where the names do not say it. */
-function byAge(a: Generation, b: Generation): number {
-  const [isDateA, isDateB] = [a, b].map(({ generation }) => generation.length >= shortestDate)
-  if (isDateA !== isDateB) return a.modified - b.modified
-  if (!isDateA) return Number(b.generation) - Number(a.generation)
-  const digits = Math.max(a.generation.length, b.generation.length)
-  return a.generation.padEnd(digits, '0') < b.generation.padEnd(digits, '0') ? -1 : 1
-}
-
-type Generation = Rotated & { generation: string }
-
-const packed = '.gz'
-
-/** Null: it is no file, or went away. Links are not followed: the folder may be somebody else's. */
-function fileAt(path: string): Rotated | null {
-  try {
-    const stats = lstatSync(path)
-    if (!stats.isFile()) return null
-    return { path, inode: stats.ino, size: stats.size, modified: stats.mtimeMs, isPacked: path.endsWith(packed) }
-  } catch {
-    return null
-  }
-}
-
-function filesBeside(path: string): Rotated[] {
-  const folder = dirname(path)
-  let names: string[] = []
-  try {
-    names = readdirSync(folder)
-  } catch {
-    // Not ours to list: what has the name is read all the same.
-  }
-  return names
-    .map((name) => join(folder, name))
-    .filter((beside) => beside !== path)
-    .flatMap((beside) => fileAt(beside) ?? [])
+function beginsAs(log: string, head: string, file: Beside): boolean {
+  return (
+    whileOpen(log, file, (handle) => {
+      if (!file.isPacked) return isHeadOf(head, handle)
+      try {
+        return markOf(packedHead(handle, lengthOf(head))) === head
+      } catch {
+        return false
+      }
+    }) ?? false
+  )
 }
 
 /** Whether a file is the one that was read: an inode alone may have been given to another. */
-const isSame = ({ inode, head }: Pick<Position, 'inode' | 'head'>, file: Rotated): boolean =>
-  file.inode === inode && (head === undefined || beginsAs(head, file))
+const isSame = (log: string, { inode, born, head }: Omit<Position, 'earlier'>, file: Beside): boolean =>
+  file.inode === inode && (head === undefined ? born === undefined || born === file.born : beginsAs(log, head, file))
 
-/** Where one is by now that was rotated away before; null: it is gone, or packed. */
-export function earlierAt(path: string, earlier: Earlier): Rotated | null {
-  const file = fileAt(earlier.path)
-  if (file && isSame(earlier, file)) return file
-  return filesBeside(path).find((each) => isSame(earlier, each)) ?? null
+/** Where something of a log stands that was not read yet. */
+export interface Part {
+  file: Beside
+  from: number
+  /** What it began with when it was read so far. */
+  head?: string
+}
+
+/** What is to be read of the files of a log. */
+export interface Parts {
+  /** What may have been written still to those that were rotated away before; null: it is gone. */
+  earlier: { was: Earlier; part: Part | null }[]
+  /**
+   * What was rotated away since it was read, the oldest first: the rest of the file that was read, under its new name,
+   * packed by gzip(1), or as a copy (`copytruncate` of logrotate(8)), and whole files that came and went between.
+   */
+  since: Part[]
+}
+
+/** What a file was like at a moment. */
+export interface Seen {
+  inode: number
+  born: number
+  size: number
+  modified: number
+  /** What it began with. */
+  first: Buffer
 }
 
 /**
- * What was rotated away since a log was read, the oldest first: the rest of the file that was read, under its new name,
- * packed by gzip(1), or as a copy (`copytruncate` of logrotate(8)), and whole files that came and went between.
- * @param inode of the file that has the name now
+ * @param now the file that has the name; null: it is the one that was read
+ * @throws MovingError
  */
-export function rotatedSince(path: string, was: Position, inode: number): { file: Rotated; from: number }[] {
-  const files = filesBeside(path).filter((file) => file.inode !== inode)
-  const paths = new Set(files.map((file) => file.path))
-  const generations = files
-    // While one is being packed it is there twice.
-    .filter((file) => !(file.isPacked && paths.has(unpacked(file.path))))
-    .flatMap((file): Generation[] => {
-      const generation = generationOf(basename(path), basename(unpacked(file.path)))
-      return generation === null ? [] : [{ ...file, generation }]
-    })
-    .sort(byAge)
-  const { modified, head } = was
-  const isFollowed = (file: Rotated) => was.earlier?.some((earlier) => isSame(earlier, file))
-  const fits = (file: Rotated, begins: string) =>
-    modified !== undefined &&
-    // What copies and packs may keep whole seconds only.
-    file.modified >= Math.floor(modified / second) * second &&
-    (file.isPacked || file.size >= was.offset) &&
-    beginsAs(begins, file)
-  const moved = files.find((file) => isSame(was, file))
-  const copied = head === undefined ? undefined : generations.findLast((file) => fits(file, head))
-  const rest = moved ?? copied
-  const at = generations.findIndex((file) => file.path === rest?.path)
-  const after = rest?.modified ?? modified ?? Infinity
-  // Newer by name and by time: there are programs that count the other way round, and some write to an old file still.
-  const between = generations
-    .slice(at + 1)
-    .filter((file) => file !== rest && (at < 0 ? file.modified > after : file.modified >= after) && !isFollowed(file))
-  return [...(rest ? [{ file: rest, from: was.offset }] : []), ...between.map((file) => ({ file, from: 0 }))]
+export function partsOf(log: string, was: Position, now: Seen | null): Parts {
+  const before = was.earlier ?? []
+  const stayed = before.map((earlier) => {
+    const file = fileAt(earlier.path)
+    return file && isSame(log, earlier, file) ? file : null
+  })
+  if (now === null && stayed.every((file) => file !== null))
+    return { earlier: before.map((each, i) => partOf(each, stayed[i] ?? null)), since: [] }
+  const wanted = [was, ...before].map((each) => each.inode)
+  const files = filesBeside(log, new Set(wanted)).filter((file) => file.inode !== (now ?? was).inode)
+  const generations = generationsOf(log, files)
+  const moved = (each: Omit<Position, 'earlier'>) => files.find((file) => isSame(log, each, file))
+  const found = before.map((each) => moved(each) ?? packedOf(log, each, generations) ?? null)
+  const earlier = before.map((each, i) => partOf(each, found[i] ?? null))
+  if (now === null) return { earlier, since: [] }
+  const since = partsSince(was, moved(was) ?? copyOf(log, was, generations), generations, found).filter(
+    ({ file }) => !isBeingCut(log, file, now),
+  )
+  return { earlier, since }
 }
 
-const unpacked = (path: string) => (path.endsWith(packed) ? path.slice(0, -packed.length) : path)
+const partOf = (was: Earlier, file: Beside | null) => ({ was, part: file && restOf(was, file) })
+const restOf = ({ offset, head }: Omit<Position, 'earlier'>, file: Beside): Part => ({
+  file,
+  from: offset,
+  ...(head === undefined ? {} : { head }),
+})
+
+/** Whether a file is a copy of one that is about to be cut: what is in it is read there, as long as it is. */
+function isBeingCut(log: string, file: Beside, now: Seen): boolean {
+  if (file.isPacked || file.size === 0 || file.size > now.size) return false
+  const length = Math.min(headBytes, file.size)
+  return beginsAs(log, markOf(now.first.subarray(0, length)), file)
+}
+
+/** What copies and packs may keep no more of a time. */
+const wholeSecond = (at: number) => Math.floor(at / second) * second
+
+/** The newest that begins as a file did that was read, and has what was not. */
+function copyOf(log: string, { head, modified, offset }: Omit<Position, 'earlier'>, generations: readonly Beside[]) {
+  if (head === undefined || modified === undefined) return undefined
+  return generations.findLast(
+    (file) =>
+      file.modified >= wholeSecond(modified) && (file.isPacked || file.size >= offset) && beginsAs(log, head, file),
+  )
+}
+
+/** What became of one that is not there any more: gzip(1) keeps its name. */
+function packedOf(log: string, was: Earlier, generations: readonly Beside[]): Beside | undefined {
+  const packs = generations.filter((file) => file.isPacked)
+  if (was.head !== undefined) return copyOf(log, was, packs)
+  return packs.find((file) => unpacked(file.path) === was.path && file.modified > (was.modified ?? Infinity))
+}
+
+function partsSince(
+  was: Position,
+  rest: Beside | undefined,
+  generations: readonly Beside[],
+  followed: readonly (Beside | null)[],
+): Part[] {
+  // Not when the rest was written: its program may be writing to it still.
+  const after = was.modified ?? rest?.modified ?? Infinity
+  const isNews = (file: Beside) => file.path !== rest?.path && !followed.some((each) => each?.path === file.path)
+  const at = rest ? generations.findIndex((file) => file.path === rest.path) : -1
+  // Newer by name and by time: there are programs that count the other way round, and some write to an old file still.
+  // One of which nothing was read may have been filled, copied and cut before it was rotated away.
+  const between =
+    rest && was.offset > 0
+      ? generations.slice(at + 1).filter((file) => isNews(file) && file.modified >= wholeSecond(after))
+      : generations.filter((file) => isNews(file) && file.modified > after)
+  const whole = between.map((file) => ({ file, from: 0 }))
+  if (!rest) return whole
+  // In their order, as far as it is known.
+  const older = was.offset > 0 ? 0 : between.filter((file) => generations.indexOf(file) < at).length
+  return [...whole.slice(0, older), restOf(was, rest), ...whole.slice(older)]
+}
