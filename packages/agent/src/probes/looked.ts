@@ -1,4 +1,5 @@
 import type { Millis, ProbeFault, ProbeTold, ProbeTrouble } from '#core'
+import { steady } from '../clock'
 
 /** What one look comes to. */
 export type Looked = Pick<
@@ -65,7 +66,12 @@ export function failed(error: unknown): Looked {
   return { outcome: 'bad', fault: 'other', detail: plain(code || message) }
 }
 
-/** Ends with a fault when it takes too long; what is under way is ended by `stop`. */
+const mostPart: Millis = 250
+
+/**
+ * Ends with a fault when it takes too long; what is under way is ended by `stop`. The time is counted in parts: one in
+ * which the agent itself stood still says nothing of who was asked, whose answer may be there and is looked at first.
+ */
 export async function within<T>(limit: Millis, work: (stop: AbortSignal) => Promise<T>): Promise<T> {
   const stop = new AbortController()
   let late: NodeJS.Timeout | undefined
@@ -73,9 +79,15 @@ export async function within<T>(limit: Millis, work: (stop: AbortSignal) => Prom
     return await Promise.race([
       work(stop.signal),
       new Promise<never>((_resolve, reject) => {
-        late = setTimeout(() => {
-          reject(new FaultError('timeout'))
-        }, limit)
+        const waitFor = (left: Millis) => {
+          if (left <= 0) return reject(new FaultError('timeout'))
+          const part = Math.min(mostPart, left)
+          const began = steady()
+          late = setTimeout(() => {
+            waitFor(left - (steady() - began > 2 * part ? part / 2 : part))
+          }, part)
+        }
+        waitFor(limit)
       }),
     ])
   } finally {

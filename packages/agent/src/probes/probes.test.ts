@@ -53,6 +53,15 @@ afterAll(() => {
 })
 
 describe('a port', () => {
+  it('whose answer is there is well, though the agent stood still until it was too late to look', async () => {
+    const port = await speaks('')
+    const looking = within(300, (stop) => look(ask({ check: 'port', port }), '127.0.0.1', stop))
+    Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, 800)
+    expect(await looking).toMatchObject({ outcome: 'good' })
+    const silent = within(300, () => new Promise<never>(() => undefined))
+    Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, 800)
+    await expect(silent).rejects.toThrow('timeout')
+  })
   it('that takes a connection is well, one that does not refuses', async () => {
     const port = await speaks('')
     expect(await looked(ask({ check: 'port', port }))).toMatchObject({ outcome: 'good', address: '127.0.0.1' })
