@@ -103,7 +103,10 @@ describe.skipIf(leftOut)('logs that logrotate of Debian 13 turns over', () => {
         `all lines of ${log}`,
         () => told(log),
         (seen) => seen.length >= lines.length,
-      )
+      ).catch(async (error: Error) => {
+        const files = `ls -li --full-time /var/log/${log}*; cat /var/lib/custode-agent/places.json`
+        throw new Error(`${error.message}\n${await host.sh(files)}`, { cause: error })
+      })
       expect(await told(log), log).toEqual(lines)
     }
   })
