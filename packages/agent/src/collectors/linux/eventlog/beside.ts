@@ -3,12 +3,11 @@ import { dirname, join } from 'node:path'
 import { isPacked, mayBeOf } from './generation'
 
 /** Which file it is, whatever it is called: an inode alone is given to another one as soon as it is free. */
-interface Identity {
+export interface Identity {
   inode: number
   born: number
 }
-const isThat = ({ inode, born }: Identity, { ino, birthtimeMs }: { ino: number; birthtimeMs: number }) =>
-  ino === inode && birthtimeMs === born
+export const isThat = (a: Identity, b: Identity): boolean => a.inode === b.inode && a.born === b.born
 
 /** A file beside a log, under the name that it has by now. */
 export interface Beside extends Identity {
@@ -121,7 +120,8 @@ function openAs(log: string, file: Beside): number | null {
   for (let i = 0; i < tries && name !== undefined; i++) {
     try {
       const handle = openSync(name, readOnly)
-      if (isThat(file, fstatSync(handle))) return handle
+      const { ino: inode, birthtimeMs: born } = fstatSync(handle)
+      if (isThat(file, { inode, born })) return handle
       closeSync(handle)
     } catch (error) {
       if ((error as NodeJS.ErrnoException).code === 'EACCES') return null

@@ -1,5 +1,5 @@
 import { closeSync, fstatSync, openSync, readSync } from 'node:fs'
-import { fileAt, MovingError, tries, whileOpenFor } from './beside'
+import { fileAt, MovingError, tries, whileOpenFor, type Identity } from './beside'
 import { readPacked } from './packedLog'
 import {
   firstBytes,
@@ -77,6 +77,8 @@ const none = 0
 
 /** So many that were rotated away are still looked at, as long as they are there. */
 const mostEarlier = 3
+/** Of so many that are packed it is known that they were read. */
+const mostPacks = 8
 
 /**
  * Reads what was appended to a log since the last look. A log that was rotated, once or several times, is read to its
@@ -105,26 +107,19 @@ async function readOpen(path: string, handle: number, was: Position | undefined,
   const isRead = was.inode === now.inode && was.offset <= now.size && isAsBefore(was, now)
   const { earlier, since } = partsOf(path, was, isRead ? null : now)
   if (!isRead && fileAt(path)?.inode !== now.inode) throw new MovingError()
-  const before = await inTurn(earlier, (each) => readEarlier(path, each.was, each.part, line))
+  const packs = [...(was.packs ?? [])]
+  const before = await inTurn(earlier, (each) => readEarlier(path, each.was, each.part, packs, line))
   const read =
     isRead && was.offset > 0
       ? readFrom(handle, now, placeIn(was), false, line)
-      : await readSince(path, was, since, handle, now, line)
-  const known = [...earlier.map(({ part }) => part), ...since].map((part) => part?.file.modified)
-  return joined(
+      : await readSince(path, was, since, handle, now, packs, line)
+  const { position, leftOut } = joined(
     before.reduce((sum, each) => sum + each.leftOut, 0),
-    read.position.inode === now.inode
-      ? { ...read, position: writtenUntil(read.position, [was.modified, ...known]) }
-      : read,
+    read,
     before.flatMap(({ file }) => file ?? []),
   )
+  return { position: packs.length ? { ...position, packs: packs.slice(-mostPacks) } : position, leftOut }
 }
-
-/** Of one of which nothing was read yet: what was written until then was read elsewhere. */
-const writtenUntil = (position: Position, known: readonly (number | undefined)[]): Position =>
-  position.head === undefined
-    ? { ...position, modified: Math.max(position.modified ?? 0, ...known.map((modified) => modified ?? 0)) }
-    : position
 
 /** @throws MovingError where it is cut at this moment */
 function seenIn(handle: number): Seen {
@@ -136,7 +131,7 @@ function seenIn(handle: number): Seen {
 
 /** One of which nothing was read yet may have been filled, copied and cut since. */
 const isAsBefore = ({ head, modified }: Position, now: Seen): boolean =>
-  head === undefined ? modified === undefined || now.modified <= modified : isHead(head, now.first)
+  head === undefined ? modified === undefined || now.modified === modified : isHead(head, now.first)
 
 async function inTurn<T, R>(all: readonly T[], work: (each: T) => Promise<R>): Promise<R[]> {
   const done: R[] = []
@@ -192,10 +187,11 @@ async function readSince(
   since: readonly Part[],
   handle: number,
   now: Seen,
+  packs: Identity[],
   line: OnLine,
 ): Promise<Appended> {
   let [leftOut, bytes] = [0, 0]
-  const { earlier: _before, ...start } = was
+  const { earlier: _before, packs: _packs, ...start } = was
   let position: Position = start
   const earlier: Earlier[] = []
   /** The next look goes on here, with whatever has become of that: of the others nothing later is known. */
@@ -209,7 +205,7 @@ async function readSince(
     )
   }
   for (const part of since) {
-    const read = await readPart(path, part, line)
+    const read = await readPart(path, part, packs, line)
     if (read === 'gone') return soFar()
     if (!read) continue
     const { file, from } = part
@@ -224,13 +220,22 @@ async function readSince(
   return now.size > 0 && read.position.offset === 0 ? soFar() : joined(leftOut, read, earlier)
 }
 
-/** Null: it is not ours to read, or broken. */
-async function readPart(log: string, { file, from, head }: Part, line: OnLine): Promise<Appended | 'gone' | null> {
+/**
+ * @param packs gets what was read of packed ones
+ * @returns null: it is not ours to read, or broken
+ */
+async function readPart(
+  log: string,
+  { file, from, head }: Part,
+  packs: Identity[],
+  line: OnLine,
+): Promise<Appended | 'gone' | null> {
   try {
     return await whileOpenFor(log, file, async (handle) => {
       if (!file.isPacked)
         return readFrom(handle, seenIn(handle), placeIn({ offset: Math.min(from, file.size), head }), true, line)
       const { size, leftOut } = await readPacked(handle, from, mostBytes, line)
+      packs.push({ inode: file.inode, born: file.born })
       return { position: { inode: file.inode, born: file.born, offset: size, modified: file.modified }, leftOut }
     })
   } catch (error) {
@@ -249,12 +254,13 @@ async function readEarlier(
   log: string,
   was: Earlier,
   part: Part | null,
+  packs: Identity[],
   line: OnLine,
 ): Promise<{ file?: Earlier; leftOut: number }> {
   if (!part || (!part.file.isPacked && part.file.size < was.offset)) return { leftOut: 0 }
   const { path } = part.file
   if (!part.file.isPacked && part.file.size === was.offset) return { leftOut: 0, file: { ...was, path } }
-  const read = await readPart(log, part, line)
+  const read = await readPart(log, part, packs, line)
   if (read === 'gone') return { leftOut: 0, file: was }
   if (!read) return { leftOut: 0 }
   return { leftOut: read.leftOut, ...(part.file.isPacked ? {} : { file: { ...read.position, path } }) }

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto'
 import { readSync } from 'node:fs'
 import { second } from '#core'
-import { fileAt, filesBeside, whileOpen, type Beside } from './beside'
+import { fileAt, filesBeside, isThat, whileOpen, type Beside, type Identity } from './beside'
 import { generationsOf, unpacked } from './generation'
 import { packedHead } from './packedLog'
 
@@ -17,9 +17,14 @@ export interface Position {
   head?: string
   /** Those before it; a program may go on writing to them until it is told to open the new one. */
   earlier?: Earlier[]
+  /** Those of before that are packed and were read: how late they were written to says nothing of that. */
+  packs?: Identity[]
 }
 
-export type Earlier = Omit<Position, 'earlier'> & { path: string }
+/** How far one file was read. */
+type Place = Omit<Position, 'earlier' | 'packs'>
+
+export type Earlier = Place & { path: string }
 
 /** A file is known by so many of its first bytes. */
 export const headBytes = 1024
@@ -55,7 +60,7 @@ function beginsAs(log: string, head: string, file: Beside): boolean {
 }
 
 /** Whether a file is the one that was read: an inode alone may have been given to another. */
-const isSame = (log: string, { inode, born, head }: Omit<Position, 'earlier'>, file: Beside): boolean =>
+const isSame = (log: string, { inode, born, head }: Place, file: Beside): boolean =>
   file.inode === inode && (head === undefined ? born === undefined || born === file.born : beginsAs(log, head, file))
 
 /** Where something of a log stands that was not read yet. */
@@ -101,8 +106,8 @@ export function partsOf(log: string, was: Position, now: Seen | null): Parts {
     return { earlier: before.map((each, i) => partOf(each, stayed[i] ?? null)), since: [] }
   const wanted = [was, ...before].map((each) => each.inode)
   const files = filesBeside(log, new Set(wanted)).filter((file) => file.inode !== (now ?? was).inode)
-  const generations = generationsOf(log, files)
-  const moved = (each: Omit<Position, 'earlier'>) => files.find((file) => isSame(log, each, file))
+  const generations = generationsOf(log, files).filter((file) => !was.packs?.some((pack) => isThat(pack, file)))
+  const moved = (each: Place) => files.find((file) => isSame(log, each, file))
   const found = before.map((each) => moved(each) ?? packedOf(log, each, generations) ?? null)
   const earlier = before.map((each, i) => partOf(each, found[i] ?? null))
   if (now === null) return { earlier, since: [] }
@@ -113,7 +118,7 @@ export function partsOf(log: string, was: Position, now: Seen | null): Parts {
 }
 
 const partOf = (was: Earlier, file: Beside | null) => ({ was, part: file && restOf(was, file) })
-const restOf = ({ offset, head }: Omit<Position, 'earlier'>, file: Beside): Part => ({
+const restOf = ({ offset, head }: Place, file: Beside): Part => ({
   file,
   from: offset,
   ...(head === undefined ? {} : { head }),
@@ -130,7 +135,7 @@ function isBeingCut(log: string, file: Beside, now: Seen): boolean {
 const wholeSecond = (at: number) => Math.floor(at / second) * second
 
 /** The newest that begins as a file did that was read, and has what was not. */
-function copyOf(log: string, { head, modified, offset }: Omit<Position, 'earlier'>, generations: readonly Beside[]) {
+function copyOf(log: string, { head, modified, offset }: Place, generations: readonly Beside[]) {
   if (head === undefined || modified === undefined) return undefined
   return generations.findLast(
     (file) =>
