@@ -51,6 +51,12 @@ describe.skipIf(leftOut)('logs that logrotate of Debian 13 turns over', () => {
     host.sh(where.map((log) => `for i in 1 2 3; do echo "app: ${round} $i" >> /var/log/${log}.log; done`).join('\n'))
   const rotate = () =>
     host.sh(logs.map((log) => `logrotate --force --state /run/t-${log}.state /etc/t-rotate/${log}`).join('\n'))
+  /** A program that opens its log once, and goes on writing to it wherever it is. */
+  const keepsOpen = (unit: string, word: string) =>
+    host.sh(`systemd-run --quiet --unit ${unit} sh -c '
+      exec >> /var/log/t-held.log
+      n=0; while [ $n -lt 600 ] && [ ! -e /run/t-over ]; do n=$((n + 1)); echo "app: ${word} $n"; sleep 0.2; done'
+      n=0; until grep -q "app: ${word} 1" /var/log/t-held.log || [ $n -gt 300 ]; do n=$((n + 1)); sleep 0.1; done`)
   const told = async (log: string) =>
     (
       await rows<{ text: string }>(
@@ -69,12 +75,10 @@ describe.skipIf(leftOut)('logs that logrotate of Debian 13 turns over', () => {
       .sort()
 
   it('every line once: of files that it is reading, that came and went while it was away, copies and late writers', async () => {
-    // A program that opens its log once, and goes on writing to it wherever it is.
-    await host.sh(`systemd-run --quiet --unit t-writer sh -c '
-      exec >> /var/log/t-held.log
-      n=0; while [ $n -lt 600 ] && [ ! -e /run/t-over ]; do n=$((n + 1)); echo "app: held $n"; sleep 0.2; done'`)
+    await keepsOpen('t-first', 'held')
     await write('first')
     await rotate()
+    await keepsOpen('t-second', 'late')
     await write('second')
     await until(
       'the second lines',
@@ -88,7 +92,7 @@ describe.skipIf(leftOut)('logs that logrotate of Debian 13 turns over', () => {
     await write('away')
     await rotate()
     await write('far away', ['t-renamed', 't-copied'])
-    await host.sh('touch /run/t-over; systemctl stop t-writer || true')
+    await host.sh('touch /run/t-over; systemctl stop t-first t-second || true')
     await host.sh(
       ['t-renamed', 't-copied']
         .map((log) => `logrotate --force --state /run/t-${log}.state /etc/t-rotate/${log}`)

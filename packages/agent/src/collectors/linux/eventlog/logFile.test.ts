@@ -222,6 +222,16 @@ describe('a log file', () => {
     await look()
     expect(position).not.toHaveProperty('earlier')
   })
+  it('that its program writes to still, while others came and went after it, is read with all of them', async () => {
+    writeFileSync(log, 'one\n')
+    await look()
+    rotate()
+    appendFileSync(log, 'two\n')
+    rotate()
+    writeFileSync(log, 'three\n')
+    appendFileSync(`${log}.2`, 'late\n')
+    expect((await look()).lines).toEqual(['late', 'two', 'three'])
+  })
   it('that its program never opens anew is read wherever it is rotated to', async () => {
     writeFileSync(log, 'one\n')
     await look()
