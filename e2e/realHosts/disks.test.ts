@@ -207,7 +207,8 @@ describe.skipIf(leftOut)('disks of Debian 11, 12 and 13', () => {
   )
 
   onEach('and their drives, by the words of smartctl', async (host) => {
-    const ask = () => host.sh('systemctl start custode-agent-drives.service')
+    // Started, it would be one that has begun before, where its timer has just done so.
+    const ask = () => host.sh('systemctl restart custode-agent-drives.service')
     const drivesWhere = (
       what: string,
       isSo: (drives: NonNullable<DevicePage['facts']['drives']>['drives']) => boolean,
