@@ -369,7 +369,12 @@ dn: olcDatabase={1}mdb,cn=config\nchangetype: modify\nreplace: olcRootPW\nolcRoo
        sed -i 's/^#local/local/' /etc/postgresql/*/main/pg_hba.conf; pg_ctlcluster $(ls /etc/postgresql) main reload`,
     )
     await alert(host, 'nginx', (alerts) => alerts.length === 0)
-    await alert(host, 'postgresql', (alerts) => alerts.length === 0)
+    await alert(host, 'postgresql', (alerts) => alerts.length === 0).catch(async (error: Error) => {
+      const { stdout } = await host.run(
+        'cd /run/custode-agent-counters; date; ls -l --full-time; head -n 3 postgresql; systemctl status --no-pager custode-agent-counters; tail -n 20 /var/log/postgresql/*.log',
+      )
+      throw new Error(`${error.message}\n${stdout}`, { cause: error })
+    })
   })
 
   onEach('one that is stopped is for the watch of services; one that is not installed is not asked', async (host) => {
