@@ -67,6 +67,8 @@ export function failed(error: unknown): Looked {
 }
 
 const mostPart: Millis = 250
+/** A shorter one is late on any machine. */
+const leastPart: Millis = 20
 
 /**
  * Ends with a fault when it takes too long; what is under way is ended by `stop`. The time is counted in parts: one in
@@ -81,7 +83,7 @@ export async function within<T>(limit: Millis, work: (stop: AbortSignal) => Prom
       new Promise<never>((_resolve, reject) => {
         const waitFor = (left: Millis) => {
           if (left <= 0) return reject(new FaultError('timeout'))
-          const part = Math.min(mostPart, left)
+          const part = Math.min(mostPart, Math.max(leastPart, left))
           const began = steady()
           late = setTimeout(() => {
             waitFor(left - (steady() - began > 2 * part ? part / 2 : part))

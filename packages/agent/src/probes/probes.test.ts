@@ -6,7 +6,7 @@ import { createServer, type AddressInfo, type Server } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gunzipSync } from 'node:zlib'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import { day, type ProbeAsk, type ProbeCheck, type ProbeTold } from '#core'
 import { look } from './checks'
 import { failed, within, type Looked } from './looked'
@@ -61,6 +61,12 @@ describe('a port', () => {
     const silent = within(300, () => new Promise<never>(() => undefined))
     Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, 800)
     await expect(silent).rejects.toThrow('timeout')
+  })
+  it('is not waited for in ever shorter parts', async () => {
+    const waits = vi.spyOn(globalThis, 'setTimeout')
+    await expect(within(0.1, () => new Promise<never>(() => undefined))).rejects.toThrow('timeout')
+    expect(waits.mock.calls.length).toBeLessThan(10)
+    waits.mockRestore()
   })
   it('that takes a connection is well, one that does not refuses', async () => {
     const port = await speaks('')
